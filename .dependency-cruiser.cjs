@@ -1,0 +1,45 @@
+/** Which room may use which. Inside core the arrows run one way; no circles anywhere. */
+const below = {
+  midi: [],
+  timecode: ['midi'],
+  tempo: [],
+  transport: ['tempo'],
+  feed: ['midi', 'tempo', 'timecode', 'transport'],
+  follow: ['midi', 'tempo', 'timecode'],
+  measure: ['follow'],
+  align: ['midi', 'timecode'],
+  hub: ['midi', 'tempo', 'timecode', 'transport', 'feed', 'follow'],
+  standin: ['midi', 'tempo', 'timecode', 'feed', 'follow', 'hub'],
+  rig: ['midi', 'feed', 'timecode'],
+  files: ['midi', 'tempo', 'timecode', 'measure', 'rig'],
+};
+
+const rooms = Object.entries(below).map(([room, allowed]) => ({
+  name: `core-${room}`,
+  comment: `core/src/${room} may only use: ${allowed.join(', ') || 'nothing'}`,
+  severity: 'error',
+  from: { path: `^core/src/${room}/`, pathNot: '\\.test\\.ts$' },
+  to: { path: '^core/src/', pathNot: `^core/src/(${[room, ...allowed].join('|')})/` },
+}));
+
+module.exports = {
+  forbidden: [
+    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
+    { name: 'core-stands-alone', severity: 'error', from: { path: '^core/' }, to: { path: '^(server|web)/' } },
+    {
+      name: 'core-is-used-by-its-door',
+      severity: 'error',
+      from: { path: '^(server|web)/' },
+      to: { path: '^core/', pathNot: '^core/src/index\\.ts$' },
+    },
+    { name: 'server-and-web-apart', severity: 'error', from: { path: '^server/' }, to: { path: '^web/' } },
+    { name: 'web-and-server-apart', severity: 'error', from: { path: '^web/' }, to: { path: '^server/' } },
+    ...rooms,
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.base.json' },
+    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'types', 'default'] },
+  },
+};

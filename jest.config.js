@@ -1,0 +1,24 @@
+const transform = {
+  '\\.[cm]?[jt]sx?$': ['@swc/jest', { jsc: { target: 'es2023', transform: { react: { runtime: 'automatic' } } } }],
+};
+// These packages ship as ES modules only.
+const transformIgnorePatterns = ['/node_modules/(?!(d3-[a-z]+|internmap)/)'];
+const project = (displayName, testMatch) => ({
+  displayName,
+  testMatch,
+  transform,
+  transformIgnorePatterns,
+  testEnvironment: 'node',
+});
+
+export default {
+  projects: [
+    project('core', ['<rootDir>/core/src/**/*.test.ts']),
+    project('server', ['<rootDir>/server/src/**/*.test.ts']),
+    project('web', ['<rootDir>/web/src/**/*.test.ts']),
+    // The machines that run these are shared, and stand still for seconds now and then: what fails is tried once more, and
+    // the first failure is shown.
+    { ...project('e2e', ['<rootDir>/e2e/**/*.test.ts']), setupFilesAfterEnv: ['<rootDir>/e2e/once-more.cjs'] },
+  ],
+  testTimeout: 120_000,
+};

@@ -1,0 +1,63 @@
+import { existsSync, mkdtempSync, readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import './ensure-install.mjs';
+import { run } from './run.mjs';
+
+const results = mkdtempSync(join(tmpdir(), 'metronomo-test-'));
+let passed = 0;
+let failed = 0;
+
+/** A step that passes or fails as one. */
+async function step(name, command, args) {
+  const startedAt = Date.now();
+  const code = await run(command, args);
+  console.log(`${code === 0 ? 'ok  ' : 'FAIL'} ${name} (${((Date.now() - startedAt) / 1000).toFixed(0)} s)`);
+  if (code === 0) passed++;
+  else failed++;
+  return code === 0;
+}
+
+/** A run of Jest, of which every test counts; one that dies without a result counts as a failure. */
+async function jest(name, args) {
+  const file = join(results, `${name}.json`);
+  const code = await run('npx', ['jest', ...args, '--json', `--outputFile=${file}`], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+  });
+  const result = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : null;
+  passed += result?.numPassedTests ?? 0;
+  const bad = (result?.numFailedTests ?? 0) + (result?.numRuntimeErrorTestSuites ?? 0);
+  failed += bad === 0 && code !== 0 ? 1 : bad;
+}
+
+async function ensureBrowser() {
+  if (existsSync('/usr/bin/chromium') && existsSync('/usr/bin/chromedriver')) return true;
+  console.log('Installing Chromium and its driver from Debian ...');
+  const sudo = process.getuid?.() === 0 ? [] : ['sudo'];
+  const apt = (...args) =>
+    run([...sudo, 'apt-get'][0], [...sudo.slice(1), ...(sudo.length ? ['apt-get'] : []), ...args], {
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
+  await apt('update', '-q');
+  return (await apt('install', '-y', '-q', '--no-install-recommends', 'chromium', 'chromium-driver')) === 0;
+}
+
+async function readWithoutRunning() {
+  await step('types', 'npm', ['run', '-s', 'check:types']);
+  await step('lint', 'npm', ['run', '-s', 'check:lint']);
+  await step('import rules', 'npm', ['run', '-s', 'check:arrows']);
+  await step('dead code', 'npm', ['run', '-s', 'check:dead']);
+  await step('format', 'npm', ['run', '-s', 'check:format']);
+}
+
+// Side by side, for there are two cores; the browser tests come alone, for they measure time.
+await Promise.all([
+  readWithoutRunning(),
+  jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']),
+]);
+const built = await step('build', 'npm', ['run', '-s', 'build']);
+if (built && (await step('browser is here', 'node', ['-e', `process.exit(${(await ensureBrowser()) ? 0 : 1})`])))
+  await jest('browser', ['--selectProjects', 'e2e', '--runInBand']);
+
+console.log(`${passed} passed, ${failed} failed`);
+process.exit(failed === 0 ? 0 : 1);
