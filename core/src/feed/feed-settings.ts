@@ -1,0 +1,78 @@
+import type { FrameRate, Timecode } from '../timecode/timecode';
+
+/** A row of notes, one a beat, for gear that plays when told to and not by itself. */
+export interface BeatNotes {
+  /** 1..16 */
+  channel: number;
+  /** 0..127, on the first beat of each bar and on the others. */
+  barNote: number;
+  beatNote: number;
+  velocity: number;
+}
+
+/** Until songs have time signatures, a bar has four beats. */
+export const BEATS_PER_BAR = 4;
+
+const percussion = (barNote: number, beatNote: number): BeatNotes => ({
+  channel: 10,
+  barNote,
+  beatNote,
+  velocity: 100,
+});
+
+/** The sounds of the hub's click, as notes of General MIDI's percussion channel (recalled, not copied from the page). */
+export const CLICK_SOUNDS = {
+  'wood block': percussion(76, 77),
+  metronome: percussion(34, 33),
+  claves: percussion(75, 37),
+} as const satisfies Record<string, BeatNotes>;
+export type ClickSound = keyof typeof CLICK_SOUNDS;
+export const CLICK_NOTES: BeatNotes = CLICK_SOUNDS['wood block'];
+
+/** What one follower is sent, and how much earlier or later. */
+export interface FeedSettings {
+  sends: {
+    clock: boolean;
+    /** Start, continue and stop. */
+    transport: boolean;
+    /** Song position. A follower without it can only start from the top, and does so on a bar. */
+    position: boolean;
+    timecode: FrameRate | null;
+    /** Machine control: play, stop, locate. */
+    mmc?: boolean;
+  };
+  /** Minus is earlier. */
+  offsetMs: number;
+  clockWhileStopped: boolean;
+  /** The code at beat 0; without it 00:00:00:00. */
+  timecodeStart?: Timecode;
+  /** How many beats the follower counts in each of the hub's: for gear that should run at half or double time. */
+  clockRate?: 0.5 | 1 | 2;
+  /** Whether it is told where the hub stands after a stop and at a locate while stopped; else only as it starts. */
+  positionWhileStopped?: boolean;
+  notes?: BeatNotes;
+  triggers?: readonly BeatTrigger[];
+}
+
+/** How often a trigger fires: on every bar, or every so many quarter notes. */
+export const TRIGGER_STEPS = ['bar', 4, 2, 1, 1 / 2, 1 / 4, 1 / 8, 1 / 16] as const;
+export type TriggerStep = (typeof TRIGGER_STEPS)[number];
+
+/** One thing to send. */
+export type TriggerMessage =
+  | { kind: 'note'; channel: number; note: number; velocity: number }
+  | { kind: 'controller'; channel: number; controller: number; value: number };
+
+/** For lights and visuals: something sent in time with the beat. */
+export interface BeatTrigger {
+  every: TriggerStep;
+  /** A message, or a controller whose value counts steps from 0 and begins anew after so many. */
+  sends: TriggerMessage | { kind: 'steps'; channel: number; controller: number; count: number };
+  /** As the follower begins and stops: to set, and to reset. */
+  atStart?: TriggerMessage;
+  atStop?: TriggerMessage;
+  /** From a beat on it fires otherwise, or not at all: what a section of the song asks for. Beats rise. */
+  changes?: readonly { fromBeat: number; every: TriggerStep | 'off' }[];
+  /** Below this tempo it fires half as often, below half of it a quarter as often, and so on. */
+  slowsBelowBpm?: number;
+}

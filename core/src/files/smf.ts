@@ -1,0 +1,187 @@
+/** An event that is no note: the meta events of Standard MIDI Files 1.0 (RP-001). */
+export interface MetaEvent {
+  /** Ticks from the start. */
+  tick: number;
+  type: number;
+  data: Uint8Array;
+}
+
+export interface MidiFile {
+  ticksPerBeat: number;
+  /** The meta events of all tracks, in order of time. */
+  meta: MetaEvent[];
+}
+
+export class MidiFileError extends Error {
+  override readonly name = 'MidiFileError';
+}
+
+const MOST_BYTES = 16_000_000;
+const MOST_EVENTS = 1_000_000;
+const MOST_TRACKS = 4096;
+const END_OF_TRACK = 0x2f;
+
+/** A file of format 0 with nothing but meta events; they come out in order of time. */
+export function writeSmf({ ticksPerBeat, meta }: MidiFile): Uint8Array {
+  const body: number[] = [];
+  let at = 0;
+  for (const { tick, type, data } of [...meta].sort((a, b) => a.tick - b.tick)) {
+    body.push(...variableLength(tick - at), 0xff, type, ...variableLength(data.length), ...data);
+    at = tick;
+  }
+  body.push(0, 0xff, END_OF_TRACK, 0);
+  const head = [...text('MThd'), 0, 0, 0, 6, 0, 0, 0, 1, ticksPerBeat >> 8, ticksPerBeat & 0xff];
+  return Uint8Array.from([...head, ...text('MTrk'), ...long(body.length), ...body]);
+}
+
+/** RP-001: seven bits a byte, the highest first, all but the last with the top bit set. */
+export function variableLength(value: number): number[] {
+  if (!(Number.isInteger(value) && value >= 0 && value <= 0x0fffffff))
+    throw new RangeError(`A variable-length number is from 0 to 268 435 455, not ${value}.`);
+  const bytes = [value & 0x7f];
+  for (let rest = value >> 7; rest > 0; rest >>= 7) bytes.unshift((rest & 0x7f) | 0x80);
+  return bytes;
+}
+
+/**
+ * The meta events of a Standard MIDI File of format 0 or 1. Own code and no library, because a file is not trusted: every
+ * length is checked against what is there.
+ * @throws MidiFileError that names the byte, counted from 0, and what was expected there.
+ */
+export function readSmf(bytes: Uint8Array): MidiFile {
+  if (bytes.length > MOST_BYTES) throw new MidiFileError(`This file is too large: 16 MB at the most.`);
+  const reader = new Reader(bytes);
+  reader.expect('MThd');
+  const headEnd = reader.chunkEnd();
+  const format = reader.number(2);
+  const tracks = reader.number(2);
+  const division = reader.number(2);
+  if (format > 1) reader.fail(`format ${format} cannot be read; it should be 0 or 1`, 8);
+  if (tracks > MOST_TRACKS) reader.fail(`${tracks} tracks are too many`, 10);
+  if (division === 0 || division >= 0x8000)
+    reader.fail('the time is not counted in ticks of a quarter note, and cannot be read', 12);
+  reader.goTo(headEnd);
+  const meta: MetaEvent[] = [];
+  for (let track = 0; track < tracks; track++) {
+    if (reader.done) reader.fail(`the file says it has ${tracks} tracks, and ends after ${track}`);
+    readTrack(reader, meta);
+  }
+  return { ticksPerBeat: division, meta: meta.sort((a, b) => a.tick - b.tick) };
+}
+
+function readTrack(reader: Reader, meta: MetaEvent[]): void {
+  reader.skipUnknownChunks('MTrk');
+  const end = reader.chunkEnd();
+  let tick = 0;
+  let running = 0;
+  while (reader.at < end) {
+    tick += reader.variableLength();
+    let status = reader.number(1);
+    if (status === 0xff) {
+      const type = reader.number(1);
+      const data = reader.take(reader.variableLength(), end);
+      if (type === END_OF_TRACK) break;
+      if (meta.length >= MOST_EVENTS) reader.fail('there are more than a million events');
+      meta.push({ tick, type, data });
+      continue;
+    }
+    if (status === 0xf0 || status === 0xf7) {
+      reader.take(reader.variableLength(), end);
+      continue;
+    }
+    if (status < 0x80) {
+      if (running === 0) reader.fail('a data byte without a status before it', reader.at - 1);
+      status = running;
+      reader.goTo(reader.at - 1);
+    }
+    if (status >= 0xf0) reader.fail(`0x${status.toString(16)} is no event of a file`, reader.at - 1);
+    running = status;
+    reader.take((status & 0xe0) === 0xc0 ? 1 : 2, end);
+  }
+  reader.goTo(end);
+}
+
+/** Bytes with a place in them; asks for more than there are fail by name. */
+class Reader {
+  at = 0;
+  readonly #bytes: Uint8Array;
+
+  constructor(bytes: Uint8Array) {
+    this.#bytes = bytes;
+  }
+
+  get done(): boolean {
+    return this.at >= this.#bytes.length;
+  }
+
+  fail(what: string, at = this.at): never {
+    throw new MidiFileError(`Byte ${at}: ${what}.`);
+  }
+
+  goTo(at: number): void {
+    this.at = at;
+  }
+
+  number(length: number): number {
+    let value = 0;
+    for (const byte of this.take(length)) value = value * 256 + byte;
+    return value;
+  }
+
+  take(length: number, end = this.#bytes.length): Uint8Array {
+    if (this.at + length > Math.min(end, this.#bytes.length))
+      this.fail(
+        `${length} more bytes were expected, and there are ${Math.max(0, Math.min(end, this.#bytes.length) - this.at)}`,
+      );
+    this.at += length;
+    return this.#bytes.slice(this.at - length, this.at);
+  }
+
+  variableLength(): number {
+    const from = this.at;
+    let value = 0;
+    for (let i = 0; i < 4; i++) {
+      const byte = this.number(1);
+      value = value * 128 + (byte & 0x7f);
+      if (byte < 0x80) return value;
+    }
+    return this.fail('a variable-length number has more than four bytes', from);
+  }
+
+  expect(name: string): void {
+    const from = this.at;
+    const found = String.fromCharCode(...this.take(4));
+    if (found !== name) this.fail(`“${name}” was expected: this is no Standard MIDI File`, from);
+  }
+
+  /** Reads a chunk's length; gives where it ends. */
+  chunkEnd(): number {
+    const from = this.at;
+    const length = this.number(4);
+    if (this.at + length > this.#bytes.length)
+      this.fail(
+        `a chunk of ${length} bytes is longer than the rest of the file, ${this.#bytes.length - this.at} bytes`,
+        from,
+      );
+    return this.at + length;
+  }
+
+  /** RP-001: chunks of other kinds are to be passed over. */
+  skipUnknownChunks(name: string): void {
+    for (;;) {
+      const from = this.at;
+      if (String.fromCharCode(...this.take(4)) === name) return;
+      const end = this.chunkEnd();
+      if (end >= this.#bytes.length) this.fail(`“${name}” was expected`, from);
+      this.goTo(end);
+    }
+  }
+}
+
+function text(name: string): number[] {
+  return [...name].map((letter) => letter.charCodeAt(0));
+}
+
+function long(value: number): number[] {
+  return [24, 16, 8, 0].map((shift) => (value >>> shift) & 0xff);
+}

@@ -1,0 +1,215 @@
+import type { MeterPoint } from '../tempo/meter-map';
+import { MeterMap } from '../tempo/meter-map';
+import type { Section } from '../tempo/song';
+import { songMaps } from '../tempo/song';
+import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
+import { MidiFileError, readSmf, writeSmf, type MetaEvent } from './smf';
+
+const TRACK_NAME = 0x03;
+const MARKER = 0x06;
+const SET_TEMPO = 0x51;
+const TIME_SIGNATURE = 0x58;
+const TICKS_PER_BEAT = 960;
+const MOST_MICROSECONDS = 0xffffff;
+/** A ramp's steps stray no further than this from it; the rest of the millisecond is for the rounding of the tempo. */
+const RAMP_ERROR_MS = 0.5;
+const MOST_NAME_BYTES = 200;
+
+/**
+ * A tempo map as a Standard MIDI File of format 0 (RP-001: FF 51 03, microseconds a quarter note). Ramps become steps no
+ * further than 1 ms from the ramp at any beat; what rounding to a microsecond takes away at one step, the next gives back.
+ * @throws RangeError when a tempo cannot be written: below 3.58 BPM.
+ */
+export function writeTempoFile(
+  map: readonly TempoPoint[],
+  options: { ticksPerBeat?: number; name?: string } = {},
+): Uint8Array {
+  const { ticksPerBeat = TICKS_PER_BEAT, name } = options;
+  if (!(Number.isInteger(ticksPerBeat) && ticksPerBeat >= 1 && ticksPerBeat <= 0x7fff))
+    throw new RangeError(`Ticks of a quarter note are from 1 to 32 767, not ${ticksPerBeat}.`);
+  const meta = tempoEvents(map, ticksPerBeat);
+  if (name) meta.unshift({ tick: 0, type: TRACK_NAME, data: utf8(name) });
+  return writeSmf({ ticksPerBeat, meta });
+}
+
+/** @throws MidiFileError that names the byte. A file that sets no tempo goes at 120 BPM, as the standard says. */
+export function readTempoFile(bytes: Uint8Array): TempoPoint[] {
+  const { ticksPerBeat, meta } = readSmf(bytes);
+  return tempoPoints(meta, ticksPerBeat);
+}
+
+/** A song with its sections: tempo, time signatures, and a marker where each begins. */
+export function writeSongFile(sections: readonly Section[], name: string): Uint8Array {
+  const { tempo, meter, beginsAt } = songMaps(sections);
+  const bars = new MeterMap(meter);
+  const tickOf = (beat: number) => Math.round(beat * TICKS_PER_BEAT);
+  const signatures = meter.map(({ bar, beatsPerBar, beatUnit }) => ({
+    tick: tickOf(bars.beatAt({ bar, beat: 1, ticks: 0 })),
+    type: TIME_SIGNATURE,
+    // 24 clocks a quarter, 8 thirty-seconds in it.
+    data: Uint8Array.of(beatsPerBar, Math.log2(beatUnit), 24, 8),
+  }));
+  const markers = sections.map((section, i) => ({
+    tick: tickOf(beginsAt[i] ?? 0),
+    type: MARKER,
+    data: utf8(section.name),
+  }));
+  const title = { tick: 0, type: TRACK_NAME, data: utf8(name) };
+  return writeSmf({
+    ticksPerBeat: TICKS_PER_BEAT,
+    meta: [title, ...signatures, ...markers, ...tempoEvents(tempo, TICKS_PER_BEAT)],
+  });
+}
+
+/**
+ * Sections from a file: one from each marker, tempo and time signature to the next; those within a bar wait for its end.
+ * @throws MidiFileError that names the byte, or says what cannot be a song.
+ */
+export function readSongFile(bytes: Uint8Array): { name: string; sections: Section[] } {
+  const { ticksPerBeat, meta } = readSmf(bytes);
+  const tempo = new TempoMap(tempoPoints(meta, ticksPerBeat));
+  const meter = new MeterMap(meterPoints(meta, ticksPerBeat));
+  const barOf = (beat: number) => meter.positionAt(meter.nextBar(beat - 1e-3)).bar;
+  const names = new Map<number, string>();
+  for (const { tick, type, data } of meta)
+    if (type === MARKER) names.set(barOf(tick / ticksPerBeat), decoded(data) || 'Section');
+  const changes = [
+    ...tempo.points.map(({ beat }) => barOf(beat)),
+    ...meter.points.map(({ bar }) => bar),
+    ...names.keys(),
+  ];
+  const bars = [...new Set([1, ...changes])].filter((bar) => bar >= 1).sort((a, b) => a - b);
+  if (bars.length > 500)
+    throw new MidiFileError('This file has more than 500 changes; a song here has at most 500 sections.');
+  const title = meta.find(({ type }) => type === TRACK_NAME);
+  const sections = bars.map((bar, i): Section => {
+    const beat = meter.beatAt({ bar, beat: 1, ticks: 0 });
+    const { beatsPerBar, beatUnit } = meter.meterAt(beat);
+    const length = (bars[i + 1] ?? bar + 8) - bar;
+    const bpm = tempo.bpmAt(beat);
+    return { name: names.get(bar) ?? `Bar ${bar}`, bars: length, bpm, toBpm: null, beatsPerBar, beatUnit };
+  });
+  return { name: title ? decoded(title.data) : '', sections };
+}
+
+function tempoEvents(points: readonly TempoPoint[], ticksPerBeat: number): MetaEvent[] {
+  const map = new TempoMap(points);
+  const steps = points.flatMap((point, i) => stepsOf(point, points[i + 1], ticksPerBeat));
+  let writtenMs = 0;
+  return steps.map(({ tick, bpm }, i) => {
+    const next = steps[i + 1];
+    const beats = next ? (next.tick - tick) / ticksPerBeat : 0;
+    const wantedMs = next ? map.msAt(next.tick / ticksPerBeat) - map.msAt((steps[0]?.tick ?? 0) / ticksPerBeat) : 0;
+    const exact =
+      next && beats > 0 && isInRamp(points, tick / ticksPerBeat) ? ((wantedMs - writtenMs) * 1000) / beats : 60e6 / bpm;
+    const microseconds = Math.round(exact);
+    if (!(microseconds >= 1 && microseconds <= MOST_MICROSECONDS))
+      throw new RangeError(`A file cannot hold ${bpm} BPM: from 3.58 BPM on.`);
+    writtenMs += (beats * microseconds) / 1000;
+    return {
+      tick,
+      type: SET_TEMPO,
+      data: Uint8Array.of(microseconds >> 16, (microseconds >> 8) & 0xff, microseconds & 0xff),
+    };
+  });
+}
+
+function isInRamp(points: readonly TempoPoint[], beat: number): boolean {
+  const at = points.findLastIndex((point) => point.beat <= beat + 1e-4);
+  return points[at]?.curve === 'linear' && at < points.length - 1;
+}
+
+/**
+ * Where a point's steps begin. Over a step of h beats of a ramp of s BPM a beat at v BPM, even time strays from the ramp by
+ * at most 60 000 s h^2 / (8 v^2) ms.
+ */
+function stepsOf(
+  point: TempoPoint,
+  next: TempoPoint | undefined,
+  ticksPerBeat: number,
+): { tick: number; bpm: number }[] {
+  const tick = Math.max(0, Math.round(point.beat * ticksPerBeat));
+  if (point.curve !== 'linear' || !next || next.bpm === point.bpm) return [{ tick, bpm: point.bpm }];
+  const endTick = Math.round(next.beat * ticksPerBeat);
+  const beats = next.beat - point.beat;
+  const slope = (next.bpm - point.bpm) / beats;
+  const slowest = Math.min(point.bpm, next.bpm);
+  const stepBeats = slowest * Math.sqrt((8 * RAMP_ERROR_MS) / (60_000 * Math.abs(slope)));
+  const count = Math.max(1, Math.ceil(beats / stepBeats));
+  const ticks = Array.from({ length: count }, (_, i) => tick + Math.round(((endTick - tick) * i) / count));
+  return [...new Set(ticks)].map((at) => ({ tick: at, bpm: point.bpm + slope * (at / ticksPerBeat - point.beat) }));
+}
+
+function tempoPoints(meta: readonly MetaEvent[], ticksPerBeat: number): TempoPoint[] {
+  const points = new Map<number, number>();
+  for (const { tick, type, data } of meta) {
+    if (type !== SET_TEMPO) continue;
+    const [high = 0, middle = 0, low = 0] = data;
+    const microseconds = (high << 16) | (middle << 8) | low;
+    if (data.length !== 3 || microseconds === 0)
+      throw new MidiFileError(
+        `At tick ${tick}: a tempo of ${data.length} bytes that says ${microseconds} us a quarter note cannot be.`,
+      );
+    points.set(tick / ticksPerBeat, plainBpm(microseconds));
+  }
+  if (!points.has(0)) points.set(0, points.size === 0 ? 120 : (points.get(Math.min(...points.keys())) ?? 120));
+  return [...points].sort(([a], [b]) => a - b).map(([beat, bpm]) => ({ beat, bpm }));
+}
+
+/** The tempo with the fewest decimals that a file writes in so many microseconds: 756 620 is 79.3 BPM. */
+function plainBpm(microseconds: number): number {
+  const exact = 60e6 / microseconds;
+  for (let digits = 0; digits <= 4; digits++) {
+    const plain = Number(exact.toFixed(digits));
+    if (Math.round(60e6 / plain) === microseconds) return plain;
+  }
+  return exact;
+}
+
+function meterPoints(meta: readonly MetaEvent[], ticksPerBeat: number): MeterPoint[] {
+  const points: MeterPoint[] = [{ bar: 1, beatsPerBar: 4, beatUnit: 4 }];
+  let fromTick = 0;
+  for (const { tick, type, data } of meta) {
+    if (type !== TIME_SIGNATURE) continue;
+    const [beatsPerBar = 0, power = 0] = data;
+    if (beatsPerBar < 1 || beatsPerBar > 64 || power > 5)
+      throw new MidiFileError(`At tick ${tick}: ${beatsPerBar}/${2 ** power} is no time signature that can be kept.`);
+    const last = points.at(-1) as MeterPoint;
+    const barTicks = (ticksPerBeat * 4 * last.beatsPerBar) / last.beatUnit;
+    const bar = last.bar + Math.round((tick - fromTick) / barTicks);
+    const point = { bar, beatsPerBar, beatUnit: 2 ** power };
+    if (bar === last.bar) points.pop();
+    points.push(point);
+    fromTick = tick;
+  }
+  return points;
+}
+
+function utf8(text: string): Uint8Array {
+  const bytes: number[] = [];
+  for (const letter of text) {
+    const encoded = encodeURIComponent(letter);
+    if (encoded.startsWith('%')) for (const hex of encoded.slice(1).split('%')) bytes.push(parseInt(hex, 16));
+    else bytes.push(letter.charCodeAt(0));
+    if (bytes.length > MOST_NAME_BYTES) break;
+  }
+  return Uint8Array.from(bytes);
+}
+
+/** As UTF-8 where it is that, else byte by byte; nothing but what can be shown. */
+function decoded(data: Uint8Array): string {
+  const bytes = [...data.subarray(0, MOST_NAME_BYTES)];
+  const plain = String.fromCharCode(...bytes);
+  try {
+    return shown(decodeURIComponent(bytes.map((byte) => `%${byte.toString(16).padStart(2, '0')}`).join('')));
+  } catch {
+    return shown(plain);
+  }
+}
+
+function shown(text: string): string {
+  return [...text]
+    .filter((letter) => letter >= ' ')
+    .join('')
+    .slice(0, 60);
+}

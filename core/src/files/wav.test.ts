@@ -1,0 +1,65 @@
+import fc from 'fast-check';
+import { WaveFile } from 'wavefile';
+import { readWav, WavError, writeWav } from './wav';
+
+const twoChannels = [Float32Array.of(0, 0.5, -0.5, 0.999), Float32Array.of(-1, 0.25, 0.125, 0)];
+
+test.each([
+  [16 as const, '16', 2 ** -15],
+  [24 as const, '24', 2 ** -23],
+  ['float32' as const, '32f', 1e-9],
+])('a second library reads what we write (%s bits), and we read what it writes', (bits, theirs, step) => {
+  const other = new WaveFile();
+  other.fromBuffer(writeWav(twoChannels, 48_000, bits));
+  expect(other.bitDepth).toBe(theirs);
+  other.toBitDepth('32f');
+  const samples = other.getSamples(false) as unknown as Float64Array[];
+  twoChannels.forEach((channel, c) =>
+    channel.forEach((value, i) => expect(Math.abs(samples[c]![i]! - value)).toBeLessThan(2 * step)),
+  );
+
+  const made = new WaveFile();
+  const scaled = twoChannels.map((channel) =>
+    [...channel].map((v) => (bits === 'float32' ? v : Math.round(v * (2 ** (bits - 1) - 1)))),
+  );
+  made.fromScratch(2, 44_100, theirs, scaled);
+  const read = readWav(made.toBuffer());
+  expect(read.sampleRate).toBe(44_100);
+  read.channels.forEach((channel, c) =>
+    channel.forEach((value, i) => expect(Math.abs(value - twoChannels[c]![i]!)).toBeLessThan(3 * step)),
+  );
+});
+
+test('float goes round without loss', () => {
+  fc.assert(
+    fc.property(fc.float32Array({ min: -1, max: 1, noNaN: true, maxLength: 60 }), (samples) => {
+      expect(readWav(writeWav([samples], 48_000, 'float32')).channels[0]).toEqual(samples);
+    }),
+  );
+});
+
+test('each damage is told with its byte, and nothing but WavError is thrown', () => {
+  const good = writeWav(twoChannels, 48_000);
+  const spoiled = (at: number, ...values: number[]) => {
+    const bytes = good.slice();
+    bytes.set(values, at);
+    return bytes;
+  };
+  expect(() => readWav(new Uint8Array(0))).toThrow(/no WAV file/);
+  expect(() => readWav(spoiled(0, 0x4f))).toThrow(/no WAV file.*byte 0/);
+  expect(() => readWav(spoiled(20, 85))).toThrow(/format 85/);
+  expect(() => readWav(spoiled(22, 0, 0))).toThrow(/1 to 64 channels/);
+  expect(() => readWav(spoiled(24, 1, 0, 0, 0))).toThrow(/sample rate/);
+  expect(() => readWav(good.slice(0, 50))).toThrow(/cut off: 24 bytes are announced, 6 are there/);
+  expect(() => readWav(good.slice(0, 36))).toThrow(/no data chunk/);
+  fc.assert(
+    fc.property(fc.nat(good.length - 1), fc.nat(255), fc.nat(good.length), (at, value, length) => {
+      try {
+        readWav(spoiled(at, value).slice(0, length));
+      } catch (error) {
+        expect(error).toBeInstanceOf(WavError);
+      }
+    }),
+    { numRuns: 1000 },
+  );
+});

@@ -1,0 +1,147 @@
+/** A WAV file cannot be read: what is wrong, and at which byte. */
+export class WavError extends Error {
+  override readonly name = 'WavError';
+  constructor(
+    message: string,
+    readonly byte: number,
+  ) {
+    super(`${message} (byte ${byte})`);
+  }
+}
+
+const PCM = 1;
+const FLOAT = 3;
+const EXTENSIBLE = 0xfffe;
+const MOST_CHANNELS = 64;
+/** Written by programs that did not know the length when they began. */
+const LENGTH_UNKNOWN = 0xffffffff;
+
+interface Format {
+  readonly encoding: number;
+  readonly channels: number;
+  readonly sampleRate: number;
+  readonly bits: number;
+}
+
+/**
+ * Reads RIFF/WAVE: PCM of 16, 24 or 32 bits or 32-bit float, plain or extensible. One Float32Array a channel, -1..1.
+ * @throws WavError that names the byte and what was expected there.
+ */
+export function readWav(bytes: Uint8Array): { sampleRate: number; channels: Float32Array[] } {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  if (bytes.length < 12 || tag(view, 0) !== 'RIFF' || tag(view, 8) !== 'WAVE')
+    throw new WavError('This is no WAV file: it should begin with RIFF and WAVE.', 0);
+  let format: Format | null = null;
+  for (let at = 12; at + 8 <= bytes.length;) {
+    const name = tag(view, at);
+    const length = view.getUint32(at + 4, true);
+    const body = at + 8;
+    if (name === 'data') {
+      if (!format) throw new WavError('The sound comes before its format.', at);
+      return { sampleRate: format.sampleRate, channels: readSamples(view, body, length, format) };
+    }
+    if (name === 'fmt ') format = readFormat(view, body, length);
+    at = body + length + (length % 2);
+  }
+  throw new WavError('The file holds no sound: it has no data chunk.', bytes.length);
+}
+
+function readFormat(view: DataView, at: number, length: number): Format {
+  if (length < 16 || at + length > view.byteLength) throw new WavError('The format chunk is cut off.', at);
+  const plain = view.getUint16(at, true);
+  const encoding = plain === EXTENSIBLE && length >= 26 ? view.getUint16(at + 24, true) : plain;
+  const channels = view.getUint16(at + 2, true);
+  const sampleRate = view.getUint32(at + 4, true);
+  const bits = view.getUint16(at + 14, true);
+  const known = (encoding === PCM && [16, 24, 32].includes(bits)) || (encoding === FLOAT && bits === 32);
+  if (!known)
+    throw new WavError(
+      `Only PCM of 16, 24 or 32 bits and 32-bit float can be read, not format ${encoding} of ${bits} bits.`,
+      at,
+    );
+  if (channels < 1 || channels > MOST_CHANNELS)
+    throw new WavError(`There must be 1 to ${MOST_CHANNELS} channels, not ${channels}.`, at + 2);
+  if (sampleRate < 8000 || sampleRate > 384_000)
+    throw new WavError(`The sample rate must be from 8 000 to 384 000 Hz, not ${sampleRate}.`, at + 4);
+  return { encoding, channels, sampleRate, bits };
+}
+
+function readSamples(view: DataView, at: number, length: number, format: Format): Float32Array[] {
+  const there = view.byteLength - at;
+  if (length > there && length !== LENGTH_UNKNOWN)
+    throw new WavError(`The sound is cut off: ${length} bytes are announced, ${there} are there.`, at);
+  const width = format.bits / 8;
+  const frameBytes = width * format.channels;
+  const frames = Math.floor(Math.min(length, there) / frameBytes);
+  const read = sampleReader(view, format);
+  return Array.from({ length: format.channels }, (_, channel) => {
+    const samples = new Float32Array(frames);
+    for (let i = 0, from = at + channel * width; i < frames; i++, from += frameBytes) samples[i] = read(from);
+    return samples;
+  });
+}
+
+function sampleReader(view: DataView, { encoding, bits }: Format): (at: number) => number {
+  if (encoding === FLOAT)
+    return (at) => {
+      const sample = view.getFloat32(at, true);
+      return Number.isFinite(sample) ? sample : 0;
+    };
+  if (bits === 16) return (at) => view.getInt16(at, true) / 2 ** 15;
+  if (bits === 32) return (at) => view.getInt32(at, true) / 2 ** 31;
+  return (at) => ((view.getInt8(at + 2) << 16) | view.getUint16(at, true)) / 2 ** 23;
+}
+
+/**
+ * A WAV file of the given channels, samples -1..1 (what is louder is clipped). PCM of 24 bits unless asked otherwise.
+ * @throws RangeError when there is no channel or they differ in length.
+ */
+export function writeWav(channels: Float32Array[], sampleRate: number, bits: 16 | 24 | 'float32' = 24): Uint8Array {
+  const frames = channels[0]?.length ?? 0;
+  if (channels.length < 1 || channels.length > MOST_CHANNELS || channels.some((channel) => channel.length !== frames))
+    throw new RangeError(`A WAV file needs 1 to ${MOST_CHANNELS} channels of one length.`);
+  const width = bits === 'float32' ? 4 : bits / 8;
+  const dataBytes = frames * channels.length * width;
+  const bytes = new Uint8Array(44 + dataBytes + (dataBytes % 2));
+  const view = new DataView(bytes.buffer);
+  writeTag(view, 0, 'RIFF');
+  view.setUint32(4, bytes.length - 8, true);
+  writeTag(view, 8, 'WAVEfmt ');
+  view.setUint32(16, 16, true);
+  view.setUint16(20, bits === 'float32' ? FLOAT : PCM, true);
+  view.setUint16(22, channels.length, true);
+  view.setUint32(24, sampleRate, true);
+  view.setUint32(28, sampleRate * channels.length * width, true);
+  view.setUint16(32, channels.length * width, true);
+  view.setUint16(34, width * 8, true);
+  writeTag(view, 36, 'data');
+  view.setUint32(40, dataBytes, true);
+  const write = sampleWriter(view, bits);
+  let at = 44;
+  for (let i = 0; i < frames; i++)
+    for (const channel of channels) {
+      write(at, channel[i] as number);
+      at += width;
+    }
+  return bytes;
+}
+
+function sampleWriter(view: DataView, bits: 16 | 24 | 'float32'): (at: number, sample: number) => void {
+  if (bits === 'float32') return (at, sample) => view.setFloat32(at, sample, true);
+  const scale = 2 ** (bits - 1);
+  const whole = (sample: number) => Math.min(scale - 1, Math.max(-scale, Math.round(sample * scale)));
+  if (bits === 16) return (at, sample) => view.setInt16(at, whole(sample), true);
+  return (at, sample) => {
+    const value = whole(sample);
+    view.setUint16(at, value & 0xffff, true);
+    view.setInt8(at + 2, value >> 16);
+  };
+}
+
+function tag(view: DataView, at: number): string {
+  return String.fromCharCode(view.getUint8(at), view.getUint8(at + 1), view.getUint8(at + 2), view.getUint8(at + 3));
+}
+
+function writeTag(view: DataView, at: number, text: string): void {
+  for (let i = 0; i < text.length; i++) view.setUint8(at + i, text.charCodeAt(i));
+}

@@ -1,0 +1,562 @@
+import { FeedPlanner, START_LEAD_MS } from '../feed/feed-planner';
+import type { FeedSettings } from '../feed/feed-settings';
+import { encodeMidi } from '../midi/encode-midi';
+import { SIXTEENTHS_PER_BEAT } from '../midi/message';
+import { MeterMap, type MeterPoint } from '../tempo/meter-map';
+import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
+import { Timeline, type TransportState } from '../transport/timeline';
+import type { HubCommand } from './hub-command';
+import { NoteRouter, type PortRoute } from './note-router';
+import type { Outgoing } from './outgoing';
+import { remoteCommands } from './remote';
+import { Source, type Lead, type SourceSettings, type SourceSnapshot } from './source';
+import { leadMs, steer, STEER_EVERY_MS } from './steer';
+
+/** One follower's feed and the port it leaves by. */
+export interface Feed {
+  id: string;
+  portId: string;
+  settings: FeedSettings;
+}
+
+/** Where the song goes when the grid stops. */
+export type AfterStop = 'stay' | 'toStart' | 'toWherePlayBegan';
+
+export interface SongSettings {
+  tempo?: readonly TempoPoint[];
+  meter?: readonly MeterPoint[];
+  /** Bars, where play is asked for with a count-in; two if nothing is said. */
+  countInBars?: number;
+  afterStop?: AfterStop;
+}
+
+export interface HubSnapshot {
+  state: TransportState;
+  /** Quarter notes from the start of the song; below the place where play begins while it counts in. */
+  beat: number;
+  /** Song time, ms: what timecode counts. */
+  songMs: number;
+  bpm: number;
+  /** Who leads: the hub, or a source by its id. */
+  leader: string;
+  sources: SourceSnapshot[];
+  /** Feeds that were stopped by themselves, and those to which nothing is sent. */
+  held: string[];
+  muted: string[];
+  /** How long everybody waits at play, so that the earliest follower can be early. */
+  preRollMs: number;
+  lookaheadMs: number;
+  messages: number;
+  /** How often time stood still because the machine slept. */
+  sleeps: number;
+}
+
+export const SLOWEST_BPM = 20;
+export const FASTEST_BPM = 300;
+export const MOST_NUDGE = 0.1;
+/** Two bars give everything time to settle (common practice). */
+const COUNT_IN_BARS = 2;
+const MOST_COUNT_IN_BARS = 16;
+/** A gap this long between two calls means that the machine slept: the time that passed is not sent in a burst. */
+const SLEEP_MS = 2500;
+const TURN_GAP_MS = 40;
+/** A difference of 30 us in a second is made good when it has grown. */
+const SAME_TEMPO = 3e-5;
+/** The hub as a member of the order in which they lead. */
+export const HUB = 'hub';
+
+interface Line {
+  readonly feed: Feed;
+  readonly planner: FeedPlanner;
+  /** It was stopped by itself: it takes no part until it is started again. */
+  readonly held?: boolean;
+  /** It goes on, but nothing is sent. */
+  readonly muted?: boolean;
+}
+
+/**
+ * The engine: sources in, feeds out, commands in, and somebody else's clock. Whoever leads, what arrives is not passed
+ * through: the grid rolls with the leader, and every feed is made anew from the grid. It opens no port, owns no timer and
+ * reads no time of its own; the same calls give the same bytes, in a test, in a worker and in a benchmark.
+ */
+export class Hub {
+  /** Of the song; while a clock leads, the grid goes by that clock's tempo instead. */
+  #song: TempoMap;
+  #meter = new MeterMap();
+  #countInBars = COUNT_IN_BARS;
+  #afterStop: AfterStop = 'stay';
+  readonly #timeline: Timeline;
+  #lines = new Map<string, Line>();
+  #sources = new Map<string, Source>();
+  #order: readonly string[] = [HUB];
+  #leader: string = HUB;
+  /** The order's first was lost while rolling: it does not take over again by itself. */
+  #fellBack = false;
+  #steeredMs = -Infinity;
+  /** Whole beats between how a clock that took over counts and how the grid does. */
+  #countsFrom = 0;
+  #stoodAt: number | null = null;
+  #playedFrom = 0;
+  #nowMs = 0;
+  /** Everything due before this has been handed out. */
+  #horizonMs = 0;
+  #started = false;
+  #messages = 0;
+  #sleeps = 0;
+  readonly #farewells: Outgoing[] = [];
+  readonly #router = new NoteRouter();
+
+  constructor(options: { bpm: number }) {
+    this.#song = evenTempo(options.bpm);
+    this.#timeline = new Timeline(this.#song);
+  }
+
+  /**
+   * What is given of the song; the rest stays.
+   * @throws RangeError on a tempo map, a time signature or a count-in that cannot be.
+   */
+  setSong(song: SongSettings): void {
+    const { countInBars = this.#countInBars } = song;
+    if (!(Number.isInteger(countInBars) && countInBars >= 0 && countInBars <= MOST_COUNT_IN_BARS))
+      throw new RangeError(`A count-in has from 0 to ${MOST_COUNT_IN_BARS} bars, not ${countInBars}.`);
+    this.#countInBars = countInBars;
+    if (song.tempo && JSON.stringify(song.tempo) !== JSON.stringify(this.#song.points))
+      this.#setMap(new TempoMap(song.tempo));
+    if (song.meter && JSON.stringify(song.meter) !== JSON.stringify(this.#meter.points)) {
+      this.#meter = new MeterMap(song.meter);
+      for (const { planner } of this.#lines.values()) planner.setMeter(this.#meter);
+    }
+    if (song.afterStop) this.#afterStop = song.afterStop;
+  }
+
+  /** The feeds from now on. One that is new joins while rolling; one that only changed its offset goes on. */
+  setFeeds(feeds: readonly Feed[]): void {
+    const before = this.#lines;
+    this.#lines = new Map();
+    for (const feed of feeds) {
+      const old = before.get(feed.id);
+      const keeps = old && sameButOffset(old.feed, feed);
+      const planner = keeps ? old.planner : this.#newPlanner(feed);
+      planner.setOffset(feed.settings.offsetMs);
+      this.#lines.set(feed.id, { ...old, feed, planner });
+      if (old && !keeps) this.#sayStop(old);
+    }
+    for (const [id, old] of before) if (!this.#lines.has(id)) this.#sayStop(old);
+    for (const { feed, planner, held } of this.#lines.values())
+      if (!held && before.get(feed.id)?.planner !== planner) this.#join(planner);
+  }
+
+  /** Which notes and controllers are carried from port to port from now on. */
+  setRoutes(routes: readonly PortRoute[]): void {
+    this.#farewells.push(...this.#router.setRoutes(routes, this.#nowMs));
+  }
+
+  /** The ports that are listened to from now on. One that did not change goes on as it is. */
+  setSources(sources: readonly SourceSettings[]): void {
+    const before = this.#sources;
+    this.#sources = new Map();
+    for (const settings of sources) {
+      const old = before.get(settings.id);
+      const keeps = old && JSON.stringify(old.settings) === JSON.stringify(settings);
+      this.#sources.set(settings.id, keeps ? old : new Source(settings));
+    }
+    if (this.#leader !== HUB && !this.#sources.has(this.#leader)) this.#fallBack();
+  }
+
+  /**
+   * Who leads, and who does if that one is lost, in order: `hub` or sources. Changes over without stopping; after a fall back
+   * it hands back to the first.
+   */
+  setLeaders(order: readonly string[]): void {
+    this.#order = order.length > 0 ? [...order] : [HUB];
+    this.#fellBack = false;
+    this.#changeOver();
+  }
+
+  /** Bytes that arrived at a port. Gives what is to be handed on at once: notes and controllers that a route carries. */
+  receive(portId: string, bytes: Uint8Array, atMs: number): Outgoing[] {
+    for (const source of this.#sources.values()) {
+      if (source.settings.portId !== portId) continue;
+      const messages = source.receive(bytes, atMs);
+      if (!source.settings.obeys || this.#leader !== HUB) continue;
+      for (const { message } of messages)
+        for (const command of remoteCommands(message, source.settings, this.#song)) this.command(command);
+    }
+    const carried = this.#router.receive(portId, bytes, atMs);
+    this.#messages += carried.length;
+    return carried;
+  }
+
+  /** @throws RangeError on a tempo outside 20 to 300 BPM, a position before the start, or a count that cannot be. */
+  command(command: HubCommand): void {
+    switch (command.kind) {
+      case 'play':
+        if (!this.#willRoll() && this.#leader === HUB) this.#play(command.countIn ? this.#countInBars : 0);
+        return;
+      case 'stop':
+        if (this.#willRoll()) this.#stop(this.#nextTurnMs());
+        return;
+      case 'locate':
+        this.#locate(command.beat);
+        return;
+      case 'tempo':
+        this.#setTempo(command.bpm);
+        return;
+      case 'rejoin':
+      case 'release':
+        this.#sayStopTo(command.feedId);
+        this.#rejoin(command.feedId);
+        return;
+      case 'hold':
+        this.#hold(command.feedId);
+        return;
+      case 'mute':
+        this.#mute(command.feedId, command.muted);
+        return;
+      case 'nudge':
+        this.#nudge(command.share, command.feedId);
+        return;
+      case 'offset': {
+        const line = this.#lines.get(command.feedId);
+        if (!line) return;
+        line.planner.setOffset(command.offsetMs);
+        this.#keepOffset(line, command.offsetMs);
+      }
+    }
+  }
+
+  /** What to send next: everything due up to `lookaheadMs` after now, in order of time for each feed. */
+  advance(nowMs: number, lookaheadMs: number): Outgoing[] {
+    const slept = this.#started && nowMs - this.#horizonMs > SLEEP_MS;
+    if (slept) this.#wakeUp(nowMs);
+    if (!this.#started) this.#horizonMs = nowMs;
+    this.#started = true;
+    this.#nowMs = nowMs;
+    this.#follow();
+    const toMs = Math.max(this.#horizonMs, nowMs + lookaheadMs);
+    const out = this.#farewells.splice(0);
+    for (const { feed, planner, muted } of this.#lines.values())
+      for (const { atMs, message } of planner.plan(this.#horizonMs, toMs))
+        if (!muted) out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
+    this.#horizonMs = toMs;
+    this.#messages += out.length;
+    this.#timeline.forgetBefore(nowMs);
+    return out;
+  }
+
+  snapshot(): HubSnapshot {
+    return {
+      ...this.#timeline.at(this.#nowMs),
+      leader: this.#leader,
+      sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs)),
+      held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
+      muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
+      preRollMs: this.#leadMs(),
+      lookaheadMs: this.#horizonMs - this.#nowMs,
+      messages: this.#messages,
+      sleeps: this.#sleeps,
+    };
+  }
+
+  /** Where the grid will stand at a time, in quarter notes; for the near past and future. */
+  beatAt(ms: number): number {
+    return this.#timeline.at(ms).beat;
+  }
+
+  /** What a feed's offset is now, ms; leaning on it moves it. Null when there is no such feed. */
+  offsetOf(feedId: string): number | null {
+    return this.#lines.get(feedId)?.planner.offsetMs ?? null;
+  }
+
+  // ---- following
+
+  /** Joins the leader where it rolls, keeps with it, stops when it stops, and finds another when it is lost. */
+  #follow(): void {
+    this.#changeOver();
+    const source = this.#sources.get(this.#leader);
+    if (!source) return;
+    const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
+    const lead = source.leadAt(this.#nowMs, gridMs - this.#nowMs, this.#song);
+    const rolls = this.#willRoll();
+    if (rolls && (!lead || lead.state === 'lost' || lead.state === 'silent')) this.#fallBack();
+    else if (!lead) return;
+    else if (!lead.rolling) this.#standWith(lead);
+    else if (!rolls) this.#joinLeader(lead, gridMs);
+    else if (this.#nowMs - this.#steeredMs >= STEER_EVERY_MS[source.settings.response ?? 'steady'])
+      this.#steer(source, lead, gridMs);
+  }
+
+  #standWith(lead: Lead): void {
+    const moved = this.#stoodAt !== lead.beat;
+    this.#stoodAt = lead.beat;
+    if (this.#willRoll()) this.#stop(this.#nextTurnMs(), Math.max(0, lead.beat));
+    else if (moved && lead.beat >= 0) this.#standAt(this.#nextTurnMs(), lead.beat);
+    else if (this.#byClock() && lead.state === 'locked') this.#idleWith(lead.bpm);
+  }
+
+  /** Clocks that always run, run as the leader's does. */
+  #idleWith(bpm: number): void {
+    const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
+    const same = Math.abs(this.#timeline.at(gridMs).bpm / bpm - 1) < SAME_TEMPO;
+    if (same || this.#nowMs - this.#steeredMs < STEER_EVERY_MS.steady) return;
+    this.#steeredMs = this.#nowMs;
+    this.#retime(gridMs, evenTempo(bpm), 1);
+  }
+
+  /** On the first sixteenth that can be reached; before the song begins there is none. */
+  #joinLeader(lead: Lead, gridMs: number): void {
+    if (lead.state !== 'locked' || lead.speed < 0) return;
+    const beat = Math.max(0, Math.ceil(lead.beat * SIXTEENTHS_PER_BEAT) / SIXTEENTHS_PER_BEAT);
+    const byClock = this.#byClock();
+    const map = byClock ? evenTempo(lead.bpm) : this.#song;
+    const startMs = gridMs + (map.msAt(beat) - map.msAt(lead.beat)) / lead.speed;
+    if (startMs - gridMs > SLEEP_MS) return;
+    this.#countsFrom = 0;
+    this.#stoodAt = null;
+    this.#steeredMs = this.#nowMs;
+    this.#start(startMs, beat, { map, speed: lead.speed });
+  }
+
+  #steer(source: Source, lead: Lead, gridMs: number): void {
+    this.#steeredMs = this.#nowMs;
+    if (this.#timeline.at(gridMs).state !== 'rolling') return;
+    const { language, response = 'steady' } = source.settings;
+    const shifted = { ...lead, beat: lead.beat + this.#countsFrom };
+    const steering = steer(leadMs(shifted, this.#timeline.at(gridMs), language), response);
+    if (steering.kind === 'begin anew') {
+      this.#stop(this.#nextTurnMs());
+      return;
+    }
+    const bpm = lead.bpm * steering.factor;
+    if (Math.abs(bpm / this.#timeline.at(gridMs).bpm - 1) < SAME_TEMPO) return;
+    if (this.#byClock()) this.#retime(gridMs, evenTempo(Math.min(4 * FASTEST_BPM, bpm)), 1);
+    else this.#retime(gridMs, this.#song, lead.speed * steering.factor);
+  }
+
+  #byClock(): boolean {
+    return this.#sources.get(this.#leader)?.settings.language === 'clock';
+  }
+
+  /** The first of the order leads as soon as it can, unless it was lost before. */
+  #changeOver(): void {
+    const first = this.#order[0] ?? HUB;
+    if (this.#leader === first || this.#fellBack) return;
+    if (!this.#willRoll() || this.#canLead(first)) this.#lead(first);
+  }
+
+  #canLead(id: string): boolean {
+    if (id === HUB) return true;
+    const { state, rolling } = this.#sources.get(id)?.snapshot(this.#nowMs) ?? {};
+    return state === 'locked' && rolling === true;
+  }
+
+  #lead(id: string): void {
+    this.#leader = id;
+    this.#stoodAt = null;
+    this.#countsFrom = 0;
+    const { beat, state, bpm } = this.#timeline.at(this.#nowMs);
+    const lead = this.#sources.get(id)?.leadAt(this.#nowMs, 0, this.#song);
+    // A clock that takes over counts its own beats: the grid keeps its place and goes in step with it.
+    if (lead && this.#byClock() && state === 'rolling') this.#countsFrom = Math.round(beat - lead.beat);
+    // The hub goes on as fast as it was.
+    if (id === HUB && state === 'rolling' && this.#song.points.length === 1) this.#song = evenTempo(bpm);
+  }
+
+  /** Whoever comes next in the order and can lead, does; if nobody can, the grid stops. */
+  #fallBack(): void {
+    const after = this.#order.slice(this.#order.indexOf(this.#leader) + 1);
+    const next = after.find((id) => this.#canLead(id));
+    if (next === undefined) {
+      if (this.#willRoll()) this.#stop(this.#nextTurnMs());
+      if (!this.#sources.has(this.#leader)) this.#leader = HUB;
+      return;
+    }
+    this.#fellBack = true;
+    this.#lead(next);
+  }
+
+  // ---- the grid
+
+  #play(countInBars: number): void {
+    const gridMs = this.#nextTurnMs();
+    const beat = toSixteenth(this.#timeline.at(gridMs).beat);
+    const { beatsPerBar, beatUnit } = this.#meter.meterAt(beat);
+    this.#start(gridMs, beat, { countIn: (countInBars * beatsPerBar * 4) / beatUnit });
+  }
+
+  #start(gridMs: number, beat: number, { map = this.#song, speed = 1, countIn = 0 } = {}): void {
+    const from = beat - countIn;
+    const songMs = map.msAt(from);
+    for (const { planner, held } of this.#lines.values())
+      if (!held) planner.start(gridMs, from, { map, songMs, speed, countInTo: beat });
+    this.#playedFrom = beat;
+    this.#timeline.change(gridMs, { rolling: true, beat: from, songMs, map, speed, countInTo: beat });
+  }
+
+  /** `beat`: where it stands after that, if not as `afterStop` says. */
+  #stop(gridMs: number, beat?: number): void {
+    for (const { planner } of this.#lines.values()) planner.stop(gridMs);
+    const { beat: stoppedAt, state } = this.#timeline.at(gridMs);
+    this.#timeline.change(gridMs, { rolling: false, speed: 1 });
+    this.#fellBack = false;
+    const stays = state === 'countingIn' ? this.#playedFrom : stoppedAt;
+    const to = beat ?? { stay: stays, toStart: 0, toWherePlayBegan: this.#playedFrom }[this.#afterStop];
+    if (to !== stoppedAt) this.#standAt(this.#nextTurnMs(), to);
+  }
+
+  #locate(beat: number): void {
+    if (!(beat >= 0 && Number.isFinite(beat))) throw new RangeError(`There is no position ${beat} in the song.`);
+    if (!this.#willRoll()) {
+      this.#standAt(this.#nextTurnMs(), beat);
+      return;
+    }
+    const gridMs = this.#nextTurnMs();
+    const { speed } = this.#timeline.motionAt(gridMs) ?? { speed: 1 };
+    const songMs = this.#song.msAt(beat);
+    for (const { planner } of this.#lines.values()) {
+      planner.stop(gridMs);
+      planner.locate(gridMs, beat, { songMs, startsFromThere: true });
+    }
+    this.#timeline.change(gridMs, { beat, songMs, rolling: false });
+    this.#start(this.#nextTurnMs(), toSixteenth(beat), { speed });
+  }
+
+  #standAt(gridMs: number, beat: number): void {
+    const songMs = this.#song.msAt(beat);
+    for (const { planner } of this.#lines.values()) planner.locate(gridMs, beat, { songMs });
+    this.#timeline.change(gridMs, { beat, songMs, rolling: false });
+  }
+
+  #setTempo(bpm: number): void {
+    if (!(bpm >= SLOWEST_BPM && bpm <= FASTEST_BPM))
+      throw new RangeError(`The tempo must be from ${SLOWEST_BPM} to ${FASTEST_BPM} BPM, not ${bpm}.`);
+    this.#setMap(evenTempo(bpm));
+  }
+
+  #setMap(map: TempoMap): void {
+    this.#song = map;
+    if (this.#leader === HUB || !this.#willRoll())
+      this.#retime(Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs), map, 1);
+  }
+
+  #retime(gridMs: number, map: TempoMap, speed: number): void {
+    for (const { planner } of this.#lines.values()) planner.retime(map, gridMs, speed);
+    this.#timeline.change(gridMs, { map, speed });
+  }
+
+  #nudge(share: number, feedId?: string): void {
+    if (!(Math.abs(share) <= MOST_NUDGE))
+      throw new RangeError(`A nudge is at most ${MOST_NUDGE * 100} percent, not ${share * 100}.`);
+    if (feedId === undefined) {
+      if (this.#leader === HUB)
+        this.#retime(Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs), this.#song, 1 + share);
+      return;
+    }
+    const line = this.#lines.get(feedId);
+    if (!line) return;
+    line.planner.nudge(share);
+    this.#keepOffset(line, line.planner.offsetMs);
+  }
+
+  #keepOffset(line: Line, offsetMs: number): void {
+    const settings = { ...line.feed.settings, offsetMs };
+    this.#lines.set(line.feed.id, { ...line, feed: { ...line.feed, settings } });
+  }
+
+  #newPlanner(feed: Feed): FeedPlanner {
+    return new FeedPlanner(this.#song, feed.settings, this.#meter);
+  }
+
+  #rejoin(feedId: string): void {
+    const line = this.#lines.get(feedId);
+    if (!line) return;
+    const planner = this.#newPlanner(line.feed);
+    this.#lines.set(feedId, { ...line, planner, held: false });
+    this.#join(planner);
+  }
+
+  /** One that still plays would not take the new position, and would be told the same beats twice. */
+  #sayStopTo(feedId: string): void {
+    const line = this.#lines.get(feedId);
+    if (line && !line.held) this.#sayStop(line);
+  }
+
+  /** Stops one follower, and keeps it stopped whatever the others do. */
+  #hold(feedId: string): void {
+    const line = this.#lines.get(feedId);
+    if (!line || line.held) return;
+    this.#sayStop(line);
+    this.#lines.set(feedId, { ...line, planner: this.#newPlanner(line.feed), held: true });
+  }
+
+  /** One that hears again what it is sent has lost its place: it joins anew. */
+  #mute(feedId: string, muted: boolean): void {
+    const line = this.#lines.get(feedId);
+    if (!line || (line.muted ?? false) === muted) return;
+    if (muted) this.#sayStop(line);
+    this.#lines.set(feedId, { ...line, muted });
+    if (!muted && !line.held) this.#rejoin(feedId);
+  }
+
+  /** A planner that is new while the grid rolls, or is about to, comes in where it stands then. */
+  #join(planner: FeedPlanner): void {
+    const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
+    const motion = this.#timeline.motionAt(gridMs);
+    if (!motion) return;
+    const { map, beat, songMs, speed } = motion;
+    const countInTo = this.#timeline.at(gridMs).state === 'countingIn' ? this.#playedFrom : beat;
+    planner.start(gridMs, beat, { map, songMs, speed, countInTo });
+  }
+
+  /** Once everything that was asked for has happened. */
+  #willRoll(): boolean {
+    return this.#timeline.rollsInTheEnd;
+  }
+
+  /** Stop, start and locate come one after the other, far enough apart for a follower to see them as separate things. */
+  #nextTurnMs(): number {
+    return Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs + TURN_GAP_MS);
+  }
+
+  /** The first point of the grid that no feed has been sent past, not even the one that is sent earliest. */
+  #soonestGridMs(): number {
+    return this.#horizonMs + this.#leadMs() + 3 * START_LEAD_MS;
+  }
+
+  #leadMs(): number {
+    let earliestMs = 0;
+    for (const { planner } of this.#lines.values()) earliestMs = Math.max(earliestMs, -planner.offsetMs);
+    return earliestMs;
+  }
+
+  /** The time that passed asleep is not made up for: everybody stops where they were. */
+  #wakeUp(nowMs: number): void {
+    this.#sleeps++;
+    const { beat, songMs } = this.#timeline.at(this.#horizonMs);
+    for (const [id, line] of this.#lines) {
+      this.#sayStop(line, nowMs);
+      this.#lines.set(id, { ...line, planner: this.#newPlanner(line.feed) });
+    }
+    this.#timeline.change(nowMs, { rolling: false, beat, songMs, speed: 1 });
+    this.#horizonMs = nowMs;
+  }
+
+  #sayStop({ feed }: Line, atMs = this.#horizonMs): void {
+    if (!feed.settings.sends.transport || !this.#willRoll()) return;
+    this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi({ kind: 'stop' }), atMs });
+  }
+}
+
+/** Song position counts sixteenths: from there everybody can join. */
+function toSixteenth(beat: number): number {
+  return Math.ceil(beat * SIXTEENTHS_PER_BEAT - 1e-6) / SIXTEENTHS_PER_BEAT;
+}
+
+function evenTempo(bpm: number): TempoMap {
+  return new TempoMap([{ beat: 0, bpm }]);
+}
+
+function sameButOffset(a: Feed, b: Feed): boolean {
+  const plain = (feed: Feed) => JSON.stringify({ ...feed, settings: { ...feed.settings, offsetMs: 0 } });
+  return plain(a) === plain(b);
+}

@@ -1,0 +1,67 @@
+import { Hub } from './hub';
+import { NoteRouter, type PortRoute } from './note-router';
+
+const route = (change: Partial<PortRoute> = {}): PortRoute => ({
+  id: 'r',
+  fromPortId: 'keys',
+  toPortId: 'synth',
+  fromChannel: null,
+  toChannel: 5,
+  passes: { notes: true, controllers: true, programs: true, bends: true },
+  ...change,
+});
+const router = (...routes: PortRoute[]) => {
+  const one = new NoteRouter();
+  one.setRoutes(routes, 0);
+  return one;
+};
+const sent = (one: NoteRouter, ...bytes: number[]) =>
+  one.receive('keys', Uint8Array.from(bytes), 7).map(({ portId, bytes: out }) => [portId, ...out]);
+
+test('notes and controllers go to the other port on the other channel; time messages do not', () => {
+  const one = router(route());
+  expect(sent(one, 0x90, 60, 100, 0xf8, 0xb0, 7, 90, 0xe0, 0, 64, 0xc0, 3)).toEqual([
+    ['synth', 0x94, 60, 100],
+    ['synth', 0xb4, 7, 90],
+    ['synth', 0xe4, 0, 64],
+    ['synth', 0xc4, 3],
+  ]);
+  expect(one.receive('another', Uint8Array.of(0x90, 60, 100), 0)).toEqual([]);
+});
+
+test('what a route does not let pass, and other channels, are left out', () => {
+  const one = router(
+    route({
+      fromChannel: 2,
+      toChannel: null,
+      passes: { notes: true, controllers: false, programs: false, bends: false },
+    }),
+  );
+  expect(sent(one, 0x91, 60, 100, 0x90, 61, 100, 0xb1, 7, 90)).toEqual([['synth', 0x91, 60, 100]]);
+});
+
+test('two routes to one port are merged; one port may go to two', () => {
+  const one = router(
+    route(),
+    route({ id: 's', fromPortId: 'pads' }),
+    route({ id: 't', toPortId: 'sampler', toChannel: 1 }),
+  );
+  expect(sent(one, 0x90, 60, 100).map(([portId]) => portId)).toEqual(['synth', 'sampler']);
+  expect(one.receive('pads', Uint8Array.of(0x90, 61, 100), 0)).toHaveLength(1);
+});
+
+test('a note that is held when its route changes is let go of where it began, and only once', () => {
+  const one = router(route());
+  sent(one, 0x90, 60, 100);
+  const released = one.setRoutes([route({ toChannel: 6 })], 9);
+  expect(released.map(({ bytes }) => [...bytes])).toEqual([[0x84, 60, 64]]);
+  expect(sent(one, 0x80, 60, 64)).toEqual([]);
+});
+
+test('the hub carries notes at once, while its clock goes on', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setRoutes([route()]);
+  const out = hub.receive('keys', Uint8Array.of(0x90, 60, 100), 12.5);
+  expect(out).toMatchObject([{ portId: 'synth', atMs: 12.5 }]);
+  expect(hub.receive('keys', Uint8Array.of(0xf8), 13)).toEqual([]);
+});

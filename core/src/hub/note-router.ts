@@ -1,0 +1,103 @@
+import { encodeMidi } from '../midi/encode-midi';
+import type { MidiMessage } from '../midi/message';
+import { MidiParser } from '../midi/parser';
+import type { Outgoing } from './outgoing';
+
+/** Notes and controllers from one port to another. Two to one port are merged there, message by message. */
+export interface PortRoute {
+  id: string;
+  fromPortId: string;
+  toPortId: string;
+  /** 1..16; null is every channel. */
+  fromChannel: number | null;
+  /** 1..16; null leaves the channel as it is. */
+  toChannel: number | null;
+  passes: { notes: boolean; controllers: boolean; programs: boolean; bends: boolean };
+}
+
+type ChannelMessage = Extract<MidiMessage, { channel: number }>;
+
+const MOST_HELD = 1024;
+
+/** Carries what is played on at once, and lets go of what is held when its route goes. Time messages are not its business. */
+export class NoteRouter {
+  #routes: readonly PortRoute[] = [];
+  readonly #parsers = new Map<string, MidiParser>();
+  /** Notes that were begun and not yet let go of: by the port and note they came from, where they went. */
+  readonly #held = new Map<string, { routeId: string; toPortId: string; channel: number; note: number }>();
+
+  /** The routes from now on; notes held by a route that is gone, or goes otherwise, are let go of. */
+  setRoutes(routes: readonly PortRoute[], atMs: number): Outgoing[] {
+    const same = (route: PortRoute) => this.#routes.some((old) => JSON.stringify(old) === JSON.stringify(route));
+    const kept = new Set(routes.filter(same).map(({ id }) => id));
+    this.#routes = routes;
+    const out: Outgoing[] = [];
+    for (const [key, { routeId, toPortId, channel, note }] of this.#held) {
+      if (kept.has(routeId)) continue;
+      this.#held.delete(key);
+      out.push(outgoing(routeId, toPortId, { kind: 'noteOff', channel, note, velocity: 64 }, atMs));
+    }
+    return out;
+  }
+
+  receive(portId: string, bytes: Uint8Array, atMs: number): Outgoing[] {
+    const routes = this.#routes.filter(({ fromPortId }) => fromPortId === portId);
+    if (routes.length === 0) return [];
+    const parser = this.#parsers.get(portId) ?? new MidiParser();
+    this.#parsers.set(portId, parser);
+    return parser
+      .push(bytes, atMs)
+      .flatMap(({ message }) =>
+        'channel' in message ? routes.flatMap((route) => this.#carry(route, message, atMs)) : [],
+      );
+  }
+
+  #carry(route: PortRoute, message: ChannelMessage, atMs: number): Outgoing[] {
+    if (message.kind === 'noteOff' || (message.kind === 'noteOn' && message.velocity === 0))
+      return this.#letGo(route, message, atMs);
+    if (!passes(route, message)) return [];
+    const moved = { ...message, channel: route.toChannel ?? message.channel };
+    if (message.kind === 'noteOn' && this.#held.size < MOST_HELD)
+      this.#held.set(keyOf(route, message), {
+        routeId: route.id,
+        toPortId: route.toPortId,
+        channel: moved.channel,
+        note: message.note,
+      });
+    return [outgoing(route.id, route.toPortId, moved, atMs)];
+  }
+
+  /** A note ends where it began, whatever the route says by now. */
+  #letGo(route: PortRoute, message: ChannelMessage & { note: number }, atMs: number): Outgoing[] {
+    const key = keyOf(route, message);
+    const held = this.#held.get(key);
+    this.#held.delete(key);
+    if (!held) return [];
+    return [outgoing(route.id, held.toPortId, { ...message, channel: held.channel }, atMs)];
+  }
+}
+
+function keyOf({ id }: PortRoute, { channel, note }: { channel: number; note: number }): string {
+  return `${id} ${channel} ${note}`;
+}
+
+function passes({ fromChannel, passes: pass }: PortRoute, message: ChannelMessage): boolean {
+  if (fromChannel !== null && message.channel !== fromChannel) return false;
+  switch (message.kind) {
+    case 'noteOn':
+    case 'noteOff':
+    case 'polyPressure':
+      return pass.notes;
+    case 'controlChange':
+      return pass.controllers;
+    case 'programChange':
+      return pass.programs;
+    case 'pitchBend':
+    case 'channelPressure':
+      return pass.bends;
+  }
+}
+
+function outgoing(feedId: string, portId: string, message: MidiMessage, atMs: number): Outgoing {
+  return { feedId, portId, bytes: encodeMidi(message), atMs };
+}

@@ -1,0 +1,147 @@
+import { quantile } from 'd3-array';
+import { alignAlike, type PickedHit } from './align-alike';
+import { pickOnset } from './pick-onset';
+
+const { abs } = Math;
+
+/** The first instant of a sound's attack, and the highest sample it reaches, 0..1. */
+export interface Onset {
+  timeMs: number;
+  level: number;
+}
+
+/** Energy is looked at in steps of this length; all other times are whole numbers of steps. */
+const STEP_MS = 0.5;
+/** An attack is sought against the loudest of this long before it ... */
+const PAST_STEPS = 48;
+/** ... but not the last few ms, in which a soft attack is already under way. */
+const GUARD_STEPS = 12;
+/** Power over the past that makes an attack: 6 dB, above the wobble of a decaying tail. */
+const RISE_POWER = 4;
+/** Power of one step over the noise floor; white noise passes it once in many days. */
+const NOISE_POWER = 4.5;
+/** So much of the past's power is mere noise, and asks for no rise over it. */
+const QUIET_POWER = 2.5;
+/** A single sample this far above a step's mean power (9.5 dB) counts as much as the whole step. */
+const CREST_POWER = 9;
+/** One hit has one onset within this time: two hits this close are one sound to any ear. */
+const HOLD_STEPS = 50;
+/** The peak of an attack lies within this time of where it was noticed, and its beginning this long before at most. */
+const PEAK_STEPS = 28;
+const BACK_STEPS = 20;
+/** The noise floor is taken anew for each stretch of this length, from its quietest steps. */
+const FLOOR_STEPS = 4000;
+const FLOOR_SHARE = 0.1;
+/** A tenth of white noise's half-millisecond steps lie below this part of its mean power (chi-square, 24 degrees). */
+const FLOOR_SHARE_POWER = 0.65;
+/** What lies this far under an attack's own peak (50 dB) is no part of it: converter ringing, rounding. */
+const LEAST_SHARE = 0.003;
+/** Digital silence still has a floor: half a step of 16 bits. */
+const LEAST_POWER = 2 ** -32;
+/** A sound this far under the loud ones (17 dB) is another instrument bleeding in, or a wobble in a tail. */
+const BLEED_SHARE = 0.14;
+/** What other hits say of a hit's beginning counts as long as it is not this much less likely (log likelihood, doubled). */
+const MOST_LOSS = 16;
+
+/**
+ * Every onset of a mono recording, in order. Samples are -1..1; times are ms from the first sample.
+ *
+ * Energy in half-millisecond steps finds where something rises out of both the noise floor and the recent past; then
+ * the beginning is picked sample by sample (see `pickOnset`).
+ */
+export function detectOnsets(samples: Float32Array, sampleRate: number): Onset[] {
+  const step = Math.max(1, Math.round((STEP_MS / 1000) * sampleRate));
+  const energy = stepEnergy(samples, step);
+  const floors = noiseFloors(energy);
+  const hits: Hit[] = [];
+  const past = loudestOfPast(energy);
+  for (let i = 0; i < energy.length; i++) {
+    const floor = floors[Math.floor(i / FLOOR_STEPS)] as number;
+    const now = energy[i] as number;
+    const before = Math.max(0, (past[i] as number) - QUIET_POWER * floor);
+    if (now < NOISE_POWER * floor + RISE_POWER * before) continue;
+    hits.push(locate(samples, sampleRate, i * step, step, Math.max(floor, backgroundBefore(energy, i))));
+    i += HOLD_STEPS;
+  }
+  const loud = quantile(hits, 0.9, (hit) => hit.level) ?? 0;
+  const heard = hits.filter((hit) => hit.level >= BLEED_SHARE * loud);
+  const begins = alignAlike(samples, sampleRate, heard, (mean, noise) => {
+    const peakAt = peakOf(mean, 0, mean.length);
+    return pickOnset(mean, sampleRate, 0, peakAt, leastNoise(noise, abs(mean[peakAt] as number))).best.sample;
+  });
+  return heard.map(({ level }, i) => ({ timeMs: ((begins[i] as number) / sampleRate) * 1000, level }));
+}
+
+interface Hit extends PickedHit {
+  level: number;
+}
+
+/** Mean square of each step, or what its highest sample says if that is more. */
+function stepEnergy(samples: Float32Array, step: number): Float64Array {
+  const energy = new Float64Array(Math.floor(samples.length / step));
+  for (let i = 0, at = 0; i < energy.length; i++) {
+    let sum = 0;
+    let peak = 0;
+    for (const end = at + step; at < end; at++) {
+      const power = (samples[at] as number) ** 2;
+      sum += power;
+      if (power > peak) peak = power;
+    }
+    energy[i] = Math.max(sum / step, peak / CREST_POWER);
+  }
+  return energy;
+}
+
+function noiseFloors(energy: Float64Array): number[] {
+  const floors: number[] = [];
+  for (let from = 0; from < energy.length; from += FLOOR_STEPS) {
+    const low = quantile(energy.subarray(from, from + FLOOR_STEPS), FLOOR_SHARE) ?? 0;
+    floors.push(Math.max(LEAST_POWER, low / FLOOR_SHARE_POWER));
+  }
+  return floors;
+}
+
+/** For each step the largest energy of the PAST_STEPS that end GUARD_STEPS before it: a sliding maximum. */
+function loudestOfPast(energy: Float64Array): Float64Array {
+  const loudest = new Float64Array(energy.length);
+  const falling: number[] = [];
+  let head = 0;
+  for (let i = GUARD_STEPS; i < energy.length; i++) {
+    const entering = i - GUARD_STEPS;
+    while (falling.length > head && (energy[falling.at(-1) as number] as number) <= (energy[entering] as number))
+      falling.pop();
+    falling.push(entering);
+    if ((falling[head] as number) <= entering - PAST_STEPS) head++;
+    loudest[i] = energy[falling[head] as number] as number;
+  }
+  return loudest;
+}
+
+/** The mean power just before an attack: a tail that still rings is noise to the next hit. */
+function backgroundBefore(energy: Float64Array, at: number): number {
+  const from = Math.max(0, at - GUARD_STEPS - 10);
+  const to = Math.max(from, at - GUARD_STEPS);
+  let sum = 0;
+  for (let i = from; i < to; i++) sum += energy[i] as number;
+  return sum / Math.max(1, to - from);
+}
+
+function locate(samples: Float32Array, sampleRate: number, at: number, step: number, background: number): Hit {
+  const peakAt = peakOf(samples, at, Math.min(samples.length, at + PEAK_STEPS * step));
+  const level = abs(samples[peakAt] as number);
+  const noise = leastNoise(background, level);
+  const from = Math.max(0, at - BACK_STEPS * step);
+  const { best, scoreAt } = pickOnset(samples, sampleRate, from, peakAt, noise);
+  const mayBegin = (sample: number) => scoreAt(sample) > best.score - MOST_LOSS;
+  return { sample: best.sample, noise, level, mayBegin };
+}
+
+function peakOf(samples: Float32Array, from: number, to: number): number {
+  let peakAt = from;
+  for (let i = from; i < to; i++) if (abs(samples[i] as number) > abs(samples[peakAt] as number)) peakAt = i;
+  return peakAt;
+}
+
+function leastNoise(noise: number, level: number): number {
+  return Math.max(noise, (LEAST_SHARE * level) ** 2);
+}

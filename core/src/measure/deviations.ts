@@ -1,0 +1,98 @@
+/*
+ * Names and formulas of NIST Special Publication 1065, Handbook of Frequency Stability Analysis. `phase`: time errors,
+ * equally spaced by `tau0`; `m`: the averaging factor, so that tau is m tau0. Units out are those in (of phase for the time
+ * deviation and MTIE, of phase per tau for the Allan family). Each throws a RangeError when the phase is too short for m.
+ */
+
+const { max, min, sqrt } = Math;
+
+/** Without overlap: every m-th point of the phase. NIST SP 1065, 5.2.2. */
+export function allanDeviation(phase: ArrayLike<number>, tau0: number, m: number): number {
+  check(phase, tau0, m, 2);
+  let sum = 0;
+  let count = 0;
+  for (let i = 0; i + 2 * m < phase.length; i += m, count++) sum += secondDifference(phase, i, m) ** 2;
+  return sqrt(sum / (2 * count)) / (m * tau0);
+}
+
+/** NIST SP 1065, 5.2.4. */
+export function overlappingAllanDeviation(phase: ArrayLike<number>, tau0: number, m: number): number {
+  check(phase, tau0, m, 2);
+  const x = asFloats(phase);
+  const count = x.length - 2 * m;
+  let sum = 0;
+  for (let i = 0; i < count; i++) {
+    const difference = (x[i + 2 * m] as number) - 2 * (x[i + m] as number) + (x[i] as number);
+    sum += difference * difference;
+  }
+  return sqrt(sum / (2 * count)) / (m * tau0);
+}
+
+/** NIST SP 1065, 5.2.5: the second differences averaged over m points, by a running sum. */
+export function modifiedAllanDeviation(phase: ArrayLike<number>, tau0: number, m: number): number {
+  check(phase, tau0, m, 3);
+  const x = asFloats(phase);
+  const count = x.length - 3 * m + 1;
+  let window = 0;
+  for (let i = 0; i < m; i++) window += (x[i + 2 * m] as number) - 2 * (x[i + m] as number) + (x[i] as number);
+  let sum = window * window;
+  for (let j = 0; j < count - 1; j++) {
+    // What comes in at j + m less what goes out at j.
+    window += (x[j + 3 * m] as number) - 3 * (x[j + 2 * m] as number) + 3 * (x[j + m] as number) - (x[j] as number);
+    sum += window * window;
+  }
+  return sqrt(sum / (2 * count)) / (m * m * tau0);
+}
+
+/** NIST SP 1065, 5.2.6: tau / sqrt(3) times the modified Allan deviation. */
+export function timeDeviation(phase: ArrayLike<number>, tau0: number, m: number): number {
+  return ((m * tau0) / sqrt(3)) * modifiedAllanDeviation(phase, tau0, m);
+}
+
+/**
+ * The largest peak-to-peak time error in any window of m intervals (ITU-T G.810). The highest and lowest of every window come
+ * from those of blocks as long as the window: what a block holds up to a point, and what it holds from there on (van Herk
+ * 1992; Gil and Werman 1993), a few comparisons a point whatever m is.
+ */
+export function maximumTimeIntervalError(phase: ArrayLike<number>, m: number): number {
+  check(phase, 1, m, 1);
+  const x = asFloats(phase);
+  const n = x.length;
+  const size = m + 1;
+  const highFrom = new Float64Array(n);
+  const lowFrom = new Float64Array(n);
+  for (let i = n - 1; i >= 0; i--) {
+    const value = x[i] as number;
+    const ends = i === n - 1 || (i + 1) % size === 0;
+    highFrom[i] = ends ? value : max(value, highFrom[i + 1] as number);
+    lowFrom[i] = ends ? value : min(value, lowFrom[i + 1] as number);
+  }
+  let [high, low, largest] = [-Infinity, Infinity, 0];
+  for (let i = 0; i < n; i++) {
+    const value = x[i] as number;
+    const begins = i % size === 0;
+    high = begins ? value : max(high, value);
+    low = begins ? value : min(low, value);
+    if (i < m) continue;
+    const range = max(high, highFrom[i - m] as number) - min(low, lowFrom[i - m] as number);
+    if (range > largest) largest = range;
+  }
+  return largest;
+}
+
+/** Loops over one kind of array run many times as fast as over any. */
+function asFloats(phase: ArrayLike<number>): Float64Array {
+  return phase instanceof Float64Array ? phase : Float64Array.from(phase);
+}
+
+function secondDifference(phase: ArrayLike<number>, i: number, m: number): number {
+  return (phase[i + 2 * m] as number) - 2 * (phase[i + m] as number) + (phase[i] as number);
+}
+
+function check(phase: ArrayLike<number>, tau0: number, m: number, spans: number): void {
+  if (!(Number.isInteger(m) && m >= 1))
+    throw new RangeError(`The averaging factor is a whole number from 1, not ${m}.`);
+  if (!(tau0 > 0)) throw new RangeError(`The spacing of the points must be above 0, not ${tau0}.`);
+  if (phase.length < spans * m + 1)
+    throw new RangeError(`An averaging factor of ${m} needs ${spans * m + 1} points; there are ${phase.length}.`);
+}

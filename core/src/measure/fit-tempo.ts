@@ -1,0 +1,27 @@
+import { median } from 'd3-array';
+
+/** Fewer hits than this tell no tempo. */
+const FEWEST = 3;
+
+/**
+ * The tempo of a row of evenly spaced hits, in BPM: a least-squares line through (beat, time), where a gap of two
+ * beats counts as two. `null` when there are too few.
+ */
+export function fitTempo(timesMs: readonly number[]): number | null {
+  const intervalMs = median(timesMs.slice(1), (ms, i) => ms - (timesMs[i] as number));
+  if (timesMs.length < FEWEST || !intervalMs || intervalMs <= 0) return null;
+  let beat = 0;
+  const beats = timesMs.map(
+    (ms, i) => (beat += i === 0 ? 0 : Math.round((ms - (timesMs[i - 1] as number)) / intervalMs)),
+  );
+  const meanBeat = beats.reduce((sum, value) => sum + value, 0) / beats.length;
+  const meanMs = timesMs.reduce((sum, value) => sum + value, 0) / timesMs.length;
+  let covariance = 0;
+  let variance = 0;
+  timesMs.forEach((ms, i) => {
+    const offBeat = (beats[i] as number) - meanBeat;
+    covariance += offBeat * (ms - meanMs);
+    variance += offBeat * offBeat;
+  });
+  return covariance > 0 ? (60_000 * variance) / covariance : null;
+}

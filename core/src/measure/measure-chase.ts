@@ -1,0 +1,79 @@
+import { max, median, min } from 'd3-array';
+import { matchOnsets } from './match-onsets';
+
+/** One start of the timecode, with what the follower sounded at known places of it. All in ms on one timeline. */
+export interface ChaseStart {
+  /** When the code began to run. */
+  startedMs: number;
+  /** When each place was due at which the follower sounds. */
+  pulsesMs: ArrayLike<number>;
+  onsetsMs: ArrayLike<number>;
+}
+
+export interface ChaseLanding {
+  /** From the start to the first of a row of places that were sounded; null when it never ran. */
+  lockMs: number | null;
+  /** How late it runs once it runs. */
+  landsMs: number | null;
+}
+
+/** What the chase is good enough for. */
+export type ChaseFitness = 'everything' | 'playing along' | 'cues' | 'nothing';
+
+export interface ChaseReport {
+  starts: ChaseLanding[];
+  /** Over the starts that ran. */
+  lockMs: { median: number; worst: number } | null;
+  /** `spread`: from the earliest landing to the latest, which no offset can take away. */
+  landsMs: { median: number; least: number; most: number; spread: number } | null;
+  failed: number;
+  fitFor: ChaseFitness;
+}
+
+/** So many places in a row mean that it runs. */
+const ROW = 3;
+/**
+ * How much its landing may differ from start to start (common practice: two clicks within 2 ms are one, by 10 ms most
+ * players hear a flam; software that differs by tens of ms is fine for a lighting cue).
+ */
+export const CHASE_LIMITS_MS = { everything: 2, 'playing along': 10, cues: 50 } as const;
+
+/**
+ * How fast something locks to timecode, where it lands, and how much that differs from start to start.
+ * @throws RangeError when there is no start.
+ */
+export function measureChase(
+  starts: readonly ChaseStart[],
+  limits: Record<keyof typeof CHASE_LIMITS_MS, number> = CHASE_LIMITS_MS,
+): ChaseReport {
+  if (starts.length === 0) throw new RangeError('A chase is measured from one start at least.');
+  const landings = starts.map(landingOf);
+  const locks = landings.flatMap(({ lockMs }) => lockMs ?? []);
+  const lands = landings.flatMap(({ landsMs }) => landsMs ?? []);
+  const failed = landings.length - lands.length;
+  const [least = NaN, most = NaN] = [min(lands), max(lands)];
+  const spread = most - least;
+  return {
+    starts: landings,
+    lockMs: locks.length > 0 ? { median: median(locks) ?? NaN, worst: max(locks) ?? NaN } : null,
+    landsMs: lands.length > 0 ? { median: median(lands) ?? NaN, least, most, spread } : null,
+    failed,
+    fitFor: failed > 0 || lands.length === 0 ? 'nothing' : fitness(spread, limits),
+  };
+}
+
+function landingOf({ startedMs, pulsesMs, onsetsMs }: ChaseStart): ChaseLanding {
+  const { landings } = matchOnsets(pulsesMs, onsetsMs);
+  const first = landings.findIndex(({ pulse }, i) => landings[i + ROW - 1]?.pulse === pulse + ROW - 1);
+  const runs = first < 0 ? [] : landings.slice(first);
+  const [begins] = runs;
+  if (!begins) return { lockMs: null, landsMs: null };
+  const soundedMs = (pulsesMs[begins.pulse] as number) + begins.lateMs;
+  return { lockMs: soundedMs - startedMs, landsMs: median(runs, ({ lateMs }) => lateMs) ?? null };
+}
+
+function fitness(spreadMs: number, limits: Record<keyof typeof CHASE_LIMITS_MS, number>): ChaseFitness {
+  if (spreadMs <= limits.everything) return 'everything';
+  if (spreadMs <= limits['playing along']) return 'playing along';
+  return spreadMs <= limits.cues ? 'cues' : 'nothing';
+}

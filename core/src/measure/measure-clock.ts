@@ -1,0 +1,181 @@
+export interface ClockReport {
+  bpm: number;
+  bpmStandardError: number;
+  /** Spread of the ticks around the best even grid. */
+  jitterRmsMs: number;
+  jitterPeakToPeakMs: number;
+  /** Spread of the intervals. */
+  intervalRmsMs: number;
+  /** Of |tick - grid|. */
+  percentilesMs: { p50: number; p95: number; p99: number };
+  missing: number;
+  extra: number;
+}
+
+/** A clock against the best even grid there is for it. */
+export interface ClockMeasurement {
+  report: ClockReport;
+  /** From tick to tick of the grid, ms. */
+  intervalMs: number;
+  intervalStandardErrorMs: number;
+  /** How much later than the grid each numbered tick came, ms; where one is missing, on the line between its neighbours. */
+  timeErrorMs: Float64Array;
+}
+
+const TICKS_PER_BEAT = 24;
+const MS_PER_MINUTE = 60_000;
+const FEWEST_TICKS = 3;
+/** The local interval follows the clock over about so many ticks. */
+const LOCAL_TICKS = 16;
+
+const { abs, ceil, floor, max, min, round, sqrt } = Math;
+
+/**
+ * How even a clock is.
+ * @throws RangeError when there are fewer than three ticks, or their times do not rise.
+ */
+export function measureClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_BEAT): ClockReport {
+  return readClock(timesMs, ticksPerBeat).report;
+}
+
+/**
+ * The same with the time error of every tick. Ticks are numbered by where they should have come, so that one that is missing
+ * leaves a number out and one that comes twice is not counted; then a line of least squares through times against numbers is
+ * the grid (the best unbiased one for even noise, Gauss-Markov).
+ */
+export function readClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_BEAT): ClockMeasurement {
+  const { numbers, times, extra } = numbered(timesMs);
+  const n = times.length;
+  const last = numbers[n - 1] as number;
+  const { slope, at0, slopeError, residualRms } = line(numbers, times);
+  const errors = new Float64Array(n);
+  const sizes = new Float64Array(n);
+  let [least, most] = [Infinity, -Infinity];
+  for (let i = 0; i < n; i++) {
+    const error = (times[i] as number) - at0 - slope * (numbers[i] as number);
+    errors[i] = error;
+    sizes[i] = abs(error);
+    least = min(least, error);
+    most = max(most, error);
+  }
+  sizes.sort();
+  // Between two values where it falls between them (type 7 of Hyndman and Fan, 1996).
+  const percentile = (share: number) => {
+    const at = share * (n - 1);
+    const [below, above] = [sizes[floor(at)] as number, sizes[ceil(at)] as number];
+    return below + (above - below) * (at - floor(at));
+  };
+  const bpm = MS_PER_MINUTE / (slope * ticksPerBeat);
+  return {
+    intervalMs: slope,
+    intervalStandardErrorMs: slopeError,
+    timeErrorMs: filledIn(numbers, errors, last),
+    report: {
+      bpm,
+      bpmStandardError: (bpm * slopeError) / slope,
+      jitterRmsMs: residualRms,
+      jitterPeakToPeakMs: most - least,
+      intervalRmsMs: intervalSpread(numbers, times),
+      percentilesMs: { p50: percentile(0.5), p95: percentile(0.95), p99: percentile(0.99) },
+      missing: last + 1 - n,
+      extra,
+    },
+  };
+}
+
+function numbered(timesMs: ArrayLike<number>): { numbers: Float64Array; times: Float64Array; extra: number } {
+  const n = timesMs.length;
+  if (n < FEWEST_TICKS) throw new RangeError(`A clock is told from three ticks at least; there are ${n}.`);
+  let interval = usualInterval(timesMs);
+  const numbers = new Float64Array(n);
+  const times = new Float64Array(n);
+  times[0] = timesMs[0] as number;
+  let count = 1;
+  let extra = 0;
+  // Where the last numbered tick would have come without its own noise.
+  let expected = times[0];
+  for (let i = 1; i < n; i++) {
+    const at = timesMs[i] as number;
+    const steps = round((at - expected) / interval);
+    if (steps <= 0) {
+      extra++;
+      // Of two for one number, the one nearer to its place is kept.
+      if (abs(at - expected) < abs((times[count - 1] as number) - expected)) times[count - 1] = at;
+      continue;
+    }
+    const due = expected + steps * interval;
+    const error = at - due;
+    if (steps === 1) interval += (error / LOCAL_TICKS) * (1 / LOCAL_TICKS);
+    expected = due + error / LOCAL_TICKS;
+    numbers[count] = (numbers[count - 1] as number) + steps;
+    times[count++] = at;
+  }
+  if (count < FEWEST_TICKS)
+    throw new RangeError(`A clock is told from three ticks at least; ${count} came one after the other.`);
+  return { numbers: numbers.subarray(0, count), times: times.subarray(0, count), extra };
+}
+
+/** The median of the first intervals: neither one that is missing nor one that is doubled moves it. */
+function usualInterval(timesMs: ArrayLike<number>): number {
+  const intervals: number[] = [];
+  for (let i = 1; i < min(timesMs.length, 1000); i++) {
+    const interval = (timesMs[i] as number) - (timesMs[i - 1] as number);
+    if (!(interval >= 0)) throw new RangeError(`Tick ${i + 1} comes before the one before it.`);
+    intervals.push(interval);
+  }
+  intervals.sort((a, b) => a - b);
+  const middle = intervals[floor(intervals.length / 2)] as number;
+  if (!(middle > 0)) throw new RangeError('These ticks all come at one time.');
+  return middle;
+}
+
+/** Least squares, with times taken from the first so that no digits are lost in a long run. */
+function line(numbers: Float64Array, times: Float64Array) {
+  const n = numbers.length;
+  const t0 = times[0] as number;
+  let [sumK, sumT] = [0, 0];
+  for (let i = 0; i < n; i++) {
+    sumK += numbers[i] as number;
+    sumT += (times[i] as number) - t0;
+  }
+  const [meanK, meanT] = [sumK / n, sumT / n];
+  let [kk, kt] = [0, 0];
+  for (let i = 0; i < n; i++) {
+    const k = (numbers[i] as number) - meanK;
+    kk += k * k;
+    kt += k * ((times[i] as number) - t0 - meanT);
+  }
+  const slope = kt / kk;
+  const at0 = t0 + meanT - slope * meanK;
+  let rest = 0;
+  for (let i = 0; i < n; i++) rest += ((times[i] as number) - at0 - slope * (numbers[i] as number)) ** 2;
+  const residualRms = sqrt(rest / max(1, n - 2));
+  return { slope, at0, residualRms, slopeError: residualRms / sqrt(kk) };
+}
+
+function intervalSpread(numbers: Float64Array, times: Float64Array): number {
+  let [sum, squares, count] = [0, 0, 0];
+  for (let i = 1; i < times.length; i++) {
+    if ((numbers[i] as number) - (numbers[i - 1] as number) !== 1) continue;
+    const interval = (times[i] as number) - (times[i - 1] as number);
+    sum += interval;
+    squares += interval * interval;
+    count++;
+  }
+  const mean = sum / max(1, count);
+  return sqrt(max(0, squares / max(1, count) - mean * mean));
+}
+
+function filledIn(numbers: Float64Array, errors: Float64Array, last: number): Float64Array {
+  if (last + 1 === errors.length) return errors;
+  const filled = new Float64Array(last + 1);
+  for (let i = 0; i < errors.length; i++) {
+    const at = numbers[i] as number;
+    const before = i === 0 ? at : (numbers[i - 1] as number);
+    const from = i === 0 ? (errors[0] as number) : (errors[i - 1] as number);
+    const to = errors[i] as number;
+    for (let k = before + 1; k < at; k++) filled[k] = from + ((to - from) * (k - before)) / (at - before);
+    filled[at] = to;
+  }
+  return filled;
+}

@@ -1,0 +1,41 @@
+import { BEAT_VIEW_MS, ReturnWatch } from './return-watch';
+
+const RATE = 48_000;
+
+/** Clicks every 500 ms on channel 0, and 12 ms later on channel 1 until `endsMs`; in blocks of 10 ms. */
+function watch(toMs: number, endsMs = Infinity) {
+  const watching = new ReturnWatch({ sampleRate: RATE, channels: 2, referenceChannel: 0 });
+  for (let ms = 0; ms < toMs; ms += 10) {
+    const block = (firstMs: number, lastMs: number) =>
+      Float32Array.from({ length: 480 }, (_, i) => {
+        const atMs = ms + i / 48;
+        const since = atMs < firstMs || atMs > lastMs ? 400 : (atMs - firstMs) % 500;
+        return since > 20 ? 0 : 0.5 * Math.cos(since * 9) * Math.exp(-since / 3);
+      });
+    watching.push([block(1000, Infinity), block(1012, endsMs)], 5000 + ms);
+  }
+  return { ...watching.readings(120)[1]!, beat: watching.latestBeat() };
+}
+
+test('silent, then settling, then locked at the tempo and the delay that are heard', () => {
+  expect(watch(900)).toMatchObject({ state: 'silent', bpm: null, medianMs: null, lastHitMs: null });
+  expect(watch(2400).state).toBe('settling');
+  const reading = watch(6000);
+  expect(reading.state).toBe('locked');
+  expect(reading.bpm).toBeCloseTo(120, 1);
+  expect(reading.medianMs).toBeCloseTo(12, 1);
+  expect(reading.landings.map(({ pulse }) => pulse).at(-1)).toBe(0);
+  expect(reading.lastHitMs).toBeCloseTo(5000 + 5512, 0);
+});
+
+test('lost when the hits stop', () => {
+  expect(watch(8000, 5000)).toMatchObject({ state: 'lost', bpm: null });
+});
+
+test('the newest beat can be seen: the click at its place, the gear after it', () => {
+  expect(watch(900).beat).toBeNull();
+  const [click, gear] = watch(6000).beat!;
+  const first = (samples: Float32Array) => samples.findIndex((sample) => Math.abs(sample) > 0.2) / 48 + BEAT_VIEW_MS[0];
+  expect(first(click!)).toBeCloseTo(0, 0);
+  expect(first(gear!)).toBeCloseTo(12, 0);
+});

@@ -1,0 +1,134 @@
+import { detectOnsets } from './detect-onsets';
+import type { FollowState } from '../follow/follow-state';
+import { fitTempo } from './fit-tempo';
+import { matchOnsets, type Landing } from './match-onsets';
+
+/** What comes back on one channel, over the last beats. */
+export interface ReturnReading {
+  state: FollowState;
+  /** The tempo that was heard, in BPM. */
+  bpm: number | null;
+  /** `pulse` counts back from the newest beat: 0, -1, -2 ... */
+  landings: Landing[];
+  medianMs: number | null;
+  /** When the last hit was heard, in ms on the timeline of the blocks. */
+  lastHitMs: number | null;
+  /** Highest sample of the last quarter second, 0..1. */
+  level: number;
+}
+
+/** What `latestBeat` shows: from before the beat to after it, in ms. */
+export const BEAT_VIEW_MS = [-10, 60] as const;
+
+const KEPT_MS = 3000;
+const EVERY_MS = 250;
+/** An attack is judged once this much has come after it. */
+const RIPE_MS = 60;
+/** The same onset, found again in the next look, is off by no more than this. */
+const SAME_MS = 20;
+const KEPT_BEATS = 16;
+const FEWEST_TO_LOCK = 4;
+const TEMPO_TOLERANCE = 0.01;
+
+interface Channel {
+  samples: Float32Array;
+  hitsMs: number[];
+}
+
+/**
+ * Watches live returns: finds onsets as sound comes in, and tells how each channel stands against the one that carries
+ * the hub's click. Blocks follow on; all channels have one length.
+ */
+export class ReturnWatch {
+  readonly #sampleRate: number;
+  readonly #referenceChannel: number;
+  readonly #kept: number;
+  readonly #channels: Channel[];
+  #endMs = 0;
+  #lookedMs = -Infinity;
+
+  constructor(settings: { sampleRate: number; channels: number; referenceChannel: number }) {
+    this.#sampleRate = settings.sampleRate;
+    this.#referenceChannel = settings.referenceChannel;
+    this.#kept = Math.round((KEPT_MS / 1000) * settings.sampleRate);
+    this.#channels = Array.from({ length: settings.channels }, () => ({
+      samples: new Float32Array(this.#kept),
+      hitsMs: [],
+    }));
+  }
+
+  /** `startMs`: when the block's first sample was captured. True when there is something new to read. */
+  push(channels: readonly Float32Array[], startMs: number): boolean {
+    const frames = channels[0]?.length ?? 0;
+    this.#endMs = startMs + (frames / this.#sampleRate) * 1000;
+    this.#channels.forEach((channel, i) => append(channel.samples, channels[i] ?? new Float32Array(frames)));
+    if (this.#endMs - this.#lookedMs < EVERY_MS) return false;
+    this.#lookedMs = this.#endMs;
+    for (const channel of this.#channels) this.#listen(channel);
+    return true;
+  }
+
+  /** One reading a channel; the reference channel is measured against itself. `bpm`: the tempo that should be heard. */
+  readings(bpm: number): ReturnReading[] {
+    const pulsesMs = this.#channels[this.#referenceChannel]?.hitsMs.slice(-KEPT_BEATS) ?? [];
+    return this.#channels.map((channel) => this.#reading(channel, pulsesMs, bpm));
+  }
+
+  /** The sound around the newest beat whose tail has come in, one array a channel; null before the first. */
+  latestBeat(): Float32Array[] | null {
+    const pulseMs = this.#channels[this.#referenceChannel]?.hitsMs.findLast((ms) => ms + BEAT_VIEW_MS[1] < this.#endMs);
+    if (pulseMs === undefined) return null;
+    const at = (ms: number) => Math.round(((pulseMs + ms - this.#endMs + KEPT_MS) / 1000) * this.#sampleRate);
+    const [from, to] = [at(BEAT_VIEW_MS[0]), at(BEAT_VIEW_MS[1])];
+    return from < 0 ? null : this.#channels.map(({ samples }) => samples.slice(from, to));
+  }
+
+  #listen(channel: Channel): void {
+    const startMs = this.#endMs - KEPT_MS;
+    const newest = channel.hitsMs.at(-1) ?? -Infinity;
+    for (const { timeMs } of detectOnsets(channel.samples, this.#sampleRate)) {
+      const atMs = startMs + timeMs;
+      if (atMs > newest + SAME_MS && atMs < this.#endMs - RIPE_MS) channel.hitsMs.push(atMs);
+    }
+    channel.hitsMs.splice(0, channel.hitsMs.length - 4 * KEPT_BEATS);
+  }
+
+  #reading({ samples, hitsMs }: Channel, pulsesMs: number[], bpm: number): ReturnReading {
+    const beatMs = 60_000 / bpm;
+    const lastHitMs = hitsMs.at(-1) ?? null;
+    const recent = hitsMs.filter((ms) => ms > (pulsesMs[0] ?? Infinity) - beatMs / 4);
+    const { landings } = matchOnsets(pulsesMs, recent);
+    const heardBpm = fitTempo(recent.slice(-8));
+    const sorted = landings.map(({ lateMs }) => lateMs).sort((a, b) => a - b);
+    const quiet = lastHitMs === null || this.#endMs - lastHitMs > 2.5 * beatMs;
+    const steady = heardBpm !== null && Math.abs(heardBpm / bpm - 1) < TEMPO_TOLERANCE;
+    return {
+      state: quiet
+        ? lastHitMs === null
+          ? 'silent'
+          : 'lost'
+        : landings.length >= FEWEST_TO_LOCK && steady
+          ? 'locked'
+          : 'settling',
+      bpm: quiet ? null : heardBpm,
+      landings: landings.map(({ pulse, lateMs }) => ({ pulse: pulse - pulsesMs.length + 1, lateMs })),
+      medianMs: sorted[Math.floor(sorted.length / 2)] ?? null,
+      lastHitMs,
+      level: peak(samples.subarray(-Math.round(this.#sampleRate / 4))),
+    };
+  }
+}
+
+function append(ring: Float32Array, block: Float32Array): void {
+  if (block.length >= ring.length) ring.set(block.subarray(block.length - ring.length));
+  else {
+    ring.copyWithin(0, block.length);
+    ring.set(block, ring.length - block.length);
+  }
+}
+
+function peak(samples: Float32Array): number {
+  let highest = 0;
+  for (const sample of samples) highest = Math.max(highest, Math.abs(sample));
+  return highest;
+}

@@ -1,0 +1,54 @@
+import { maximumTimeIntervalError, modifiedAllanDeviation, overlappingAllanDeviation } from './deviations';
+
+/** How steady something is over one averaging time. */
+export interface WanderPoint {
+  tauMs: number;
+  /** Without unit: ms of time error per ms. */
+  allanDeviation: number;
+  /** ms */
+  timeDeviation: number;
+  /** ms: the most that the time error moves within any stretch this long. */
+  mtie: number;
+}
+
+export interface Wander {
+  points: WanderPoint[];
+  /** The longest stretch for which something can be said, and how far the time error moves within any such, ms. */
+  steady: { overMs: number; withinMs: number } | null;
+}
+
+const POINTS_PER_DECADE = 4;
+const MINUTE_MS = 60_000;
+/** Stretches that a musician has a name for. */
+const NAMED_MS = [3_600_000, 600_000, MINUTE_MS, 10_000, 1000];
+
+/**
+ * Wander over all averaging times that the data are long enough for, at logarithmic steps: Allan and time deviation (NIST SP
+ * 1065) and MTIE (ITU-T G.810). `timeErrorMs` is equally spaced by `tau0Ms`.
+ */
+export function measureWander(timeErrorMs: ArrayLike<number>, tau0Ms: number): Wander {
+  const n = timeErrorMs.length;
+  const factors: number[] = [];
+  for (let k = 0; ; k++) {
+    const m = Math.round(10 ** (k / POINTS_PER_DECADE));
+    if (3 * m + 1 > n) break;
+    if (m !== factors.at(-1)) factors.push(m);
+  }
+  const points = factors.map((m): WanderPoint => {
+    const tauMs = m * tau0Ms;
+    return {
+      tauMs,
+      allanDeviation: overlappingAllanDeviation(timeErrorMs, tau0Ms, m),
+      timeDeviation: (tauMs / Math.sqrt(3)) * modifiedAllanDeviation(timeErrorMs, tau0Ms, m),
+      mtie: maximumTimeIntervalError(timeErrorMs, m),
+    };
+  });
+  return { points, steady: steadiness(timeErrorMs, tau0Ms) };
+}
+
+function steadiness(timeErrorMs: ArrayLike<number>, tau0Ms: number): Wander['steady'] {
+  const lengthMs = (timeErrorMs.length - 1) * tau0Ms;
+  const overMs = NAMED_MS.find((ms) => ms * 2 <= lengthMs) ?? NAMED_MS.find((ms) => ms <= lengthMs);
+  if (overMs === undefined) return null;
+  return { overMs, withinMs: maximumTimeIntervalError(timeErrorMs, Math.round(overMs / tau0Ms)) / 2 };
+}

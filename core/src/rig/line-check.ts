@@ -1,0 +1,385 @@
+import type { FrameRate } from '../timecode/timecode';
+import { destinationsOf, lineTraffic, type Traffic } from './line-traffic';
+import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan } from './rig';
+import { echoTo, followers, makesTime, timePaths } from './time-flow';
+
+/** What is known of the rig at work, besides what was said about it. All of it may be missing. */
+export interface Evidence {
+  bpm: number;
+  /** Ports that are here, by their ids; null when ports were never asked for. */
+  portsHere: ReadonlySet<string> | null;
+  /** Ports that could not be opened, for another program has them. */
+  portsInUse: ReadonlySet<string>;
+  /** What arrives at a port of the hub: by port id. */
+  arrives: ReadonlyMap<string, 'nothing' | 'clock' | 'timecode'>;
+  /** What the hub listens for where: by port id. */
+  waitsFor: ReadonlyMap<string, 'clock' | 'timecode'>;
+  /** Gear whose port went and came back since it was last started. */
+  cameBack: ReadonlySet<string>;
+  /** Cables down which a line test was sent, and nothing came back. */
+  unanswered: ReadonlySet<string>;
+  /** When gear was last measured, and whether that still holds; missing where it never was. */
+  measured: ReadonlyMap<string, 'holds' | { staleBecause: string }>;
+}
+
+export const NO_EVIDENCE: Evidence = {
+  bpm: 120,
+  portsHere: null,
+  portsInUse: new Set(),
+  arrives: new Map(),
+  waitsFor: new Map(),
+  cameBack: new Set(),
+  unanswered: new Set(),
+  measured: new Map(),
+};
+
+export type Severity = 'wrong' | 'attention' | 'unproved';
+
+/** A change of the rig that cures a finding, so that a button can make it. */
+export type Cure =
+  | { kind: 'lead'; gearId: string }
+  | { kind: 'menu'; gearId: string; set: Partial<RigGear['set']> }
+  | { kind: 'take'; gearId: string; takes: RigGear['takes'] }
+  | { kind: 'rate'; gearId: string; rate: FrameRate }
+  | { kind: 'clockWhileStopped'; gearId: string }
+  | { kind: 'listenFor'; portId: string; language: 'clock' | 'timecode' }
+  | { kind: 'channels'; gearId: string; channels: number[] }
+  | { kind: 'offsetOnlyInHub'; gearId: string }
+  | { kind: 'throughHub'; gearId: string }
+  | { kind: 'rejoin'; gearId: string }
+  | { kind: 'measure'; gearId: string };
+
+/** What a rule has seen. The words for it are the interface's. */
+export type Seen =
+  | { rule: 'nobody leads' }
+  | { rule: 'two lead'; others: string[] }
+  | { rule: 'loop'; through: string[] }
+  | { rule: 'set to internal' }
+  | { rule: 'cannot lead' }
+  | { rule: 'does not speak'; language: 'clock' | 'timecode'; speaks: ('clock' | 'timecode')[] }
+  | { rule: 'other frame rate'; sent: FrameRate; knows: readonly FrameRate[] }
+  | { rule: 'waits for the other'; portId: string; waitsFor: 'clock' | 'timecode'; arrives: 'clock' | 'timecode' }
+  | {
+      rule: 'nothing arrives';
+      cause: 'no cable' | 'port gone' | 'no port' | 'clock out is off' | 'clock in is off' | 'silent';
+    }
+  | { rule: 'old tempo' }
+  | { rule: 'port in use'; portId: string }
+  | { rule: 'too many destinations'; has: number; can: number }
+  | { rule: 'same channel'; channel: number; others: string[] }
+  | { rule: 'long chain'; thrus: number }
+  | { rule: 'ticks wait'; cableId: string; traffic: Traffic }
+  | { rule: 'offset twice'; own: number; inHubMs: number }
+  | { rule: 'start again' }
+  | { rule: 'route echoes'; from: string; to: string; through: string }
+  | { rule: 'no answer'; cableId: string }
+  | { rule: 'not measured' }
+  | { rule: 'stale'; because: string };
+
+export interface Finding {
+  /** The same as long as the same thing is wrong: by it a finding is accepted. */
+  key: string;
+  severity: Severity;
+  /** Whom it is about; the hub for the rig as a whole. */
+  gearId: string;
+  seen: Seen;
+  cure: Cure | null;
+}
+
+/** Chains of thru sockets longer than this wear the edges of the bits (common practice: two or three). */
+const MOST_THRUS = 3;
+/** A wait that is heard: two clicks within 1 to 2 ms are one (common practice). */
+const HEARD_WAIT_MS = 1;
+
+type Rule = (rig: RigPlan, evidence: Evidence) => Omit<Finding, 'key'>[];
+
+const finding = (severity: Severity, gearId: string, seen: Seen, cure: Cure | null = null) => ({
+  severity,
+  gearId,
+  seen,
+  cure,
+});
+const leaderOf = (rig: RigPlan) => gearOf(rig, rig.leaders[0] ?? '');
+const languagesOf = ({ able }: RigGear): ('clock' | 'timecode')[] => [
+  ...(able.clock ? (['clock'] as const) : []),
+  ...(able.timecode.length > 0 ? (['timecode'] as const) : []),
+];
+
+const nobodyLeads: Rule = (rig) =>
+  leaderOf(rig) ? [] : [finding('wrong', HUB_ID, { rule: 'nobody leads' }, { kind: 'lead', gearId: HUB_ID })];
+
+/** Two clocks at one socket add up to one that is wrong. */
+const twoLead: Rule = (rig) =>
+  followers(rig).flatMap((gear) => {
+    const sources = [...new Set(timePaths(rig, gear.id).map(({ sourceId }) => sourceId))];
+    const kept = sources.includes(HUB_ID) ? HUB_ID : rig.leaders[0];
+    const others = sources.filter((id) => id !== kept);
+    const [first] = others;
+    if (sources.length < 2 || first === undefined) return [];
+    const cure: Cure | null =
+      first === rig.leaders[0] ? null : { kind: 'menu', gearId: first, set: { clockOut: false } };
+    return [finding('wrong', gear.id, { rule: 'two lead', others }, cure)];
+  });
+
+const loop: Rule = (rig) =>
+  rig.gear.flatMap((gear) => {
+    const through = echoTo(rig, gear.id);
+    const soft = through?.find((id) => gearOf(rig, id)?.set.thru);
+    const cure: Cure | null = soft === undefined ? null : { kind: 'menu', gearId: soft, set: { thru: false } };
+    return through ? [finding('wrong', gear.id, { rule: 'loop', through }, cure)] : [];
+  });
+
+const setToInternal: Rule = (rig) =>
+  followers(rig)
+    .filter(({ set }) => set.clockSource === 'internal')
+    .map(({ id }) =>
+      finding('wrong', id, { rule: 'set to internal' }, { kind: 'menu', gearId: id, set: { clockSource: 'external' } }),
+    );
+
+const cannotLead: Rule = (rig) => {
+  const leader = leaderOf(rig);
+  return leader && !leader.able.lead
+    ? [finding('wrong', leader.id, { rule: 'cannot lead' }, { kind: 'lead', gearId: HUB_ID })]
+    : [];
+};
+
+const doesNotSpeak: Rule = (rig) =>
+  followers(rig).flatMap((gear) => {
+    const speaks = languagesOf(gear);
+    if (gear.takes === 'nothing' || speaks.includes(gear.takes)) return [];
+    const cure: Cure = { kind: 'take', gearId: gear.id, takes: speaks[0] ?? 'nothing' };
+    return [finding('wrong', gear.id, { rule: 'does not speak', language: gear.takes, speaks }, cure)];
+  });
+
+const otherFrameRate: Rule = (rig) =>
+  followers(rig).flatMap((gear) => {
+    const { timecode } = gear.able;
+    const [known] = timecode;
+    if (gear.takes !== 'timecode' || known === undefined || timecode.includes(gear.rate)) return [];
+    const seen: Seen = { rule: 'other frame rate', sent: gear.rate, knows: timecode };
+    return [finding('wrong', gear.id, seen, { kind: 'rate', gearId: gear.id, rate: known })];
+  });
+
+const waitsForTheOther: Rule = (_, { arrives, waitsFor }) =>
+  [...waitsFor].flatMap(([portId, language]) => {
+    const heard = arrives.get(portId) ?? 'nothing';
+    if (heard === 'nothing' || heard === language) return [];
+    const seen: Seen = { rule: 'waits for the other', portId, waitsFor: language, arrives: heard };
+    return [finding('wrong', HUB_ID, seen, { kind: 'listenFor', portId, language: heard })];
+  });
+
+const nothingArrives: Rule = (rig, { portsHere, arrives, waitsFor }) => {
+  const leader = rig.leaders[0] ?? HUB_ID;
+  const silent = [...waitsFor.keys()]
+    .filter((portId) => arrives.get(portId) === 'nothing')
+    .map(() => finding('attention', leader, { rule: 'nothing arrives', cause: 'silent' }));
+  const deaf = followers(rig).flatMap((gear) => {
+    const cause = causeOfSilence(rig, gear, portsHere);
+    const cure: Cure | null =
+      cause === 'clock in is off' ? { kind: 'menu', gearId: gear.id, set: { clockIn: true } } : null;
+    return cause ? [finding('wrong', gear.id, { rule: 'nothing arrives', cause }, cure)] : [];
+  });
+  return leader === HUB_ID ? deaf : [...silent, ...deafHub(rig, leader, portsHere), ...deaf];
+};
+
+/** Somebody else leads, the others hear the hub, and the hub does not hear who leads. */
+function deafHub(rig: RigPlan, leaderId: string, portsHere: Evidence['portsHere']): Omit<Finding, 'key'>[] {
+  const leader = gearOf(rig, leaderId);
+  const hearHub = followers(rig).some(({ id }) => timePaths(rig, id).some(({ sourceId }) => sourceId === HUB_ID));
+  if (!leader?.able.lead || !hearHub) return [];
+  const into = cablesTo(rig, HUB_ID).filter(({ from }) => from.gearId === leaderId);
+  const ports = into.map(({ to }) => socketOf(rig, to)?.portId ?? null);
+  const cause = !leader.set.clockOut
+    ? 'clock out is off'
+    : into.length === 0
+      ? 'no cable'
+      : ports.every((port) => port === null)
+        ? 'no port'
+        : portsHere && !ports.some((port) => port !== null && portsHere.has(port))
+          ? 'port gone'
+          : null;
+  const cure: Cure | null =
+    cause === 'clock out is off' ? { kind: 'menu', gearId: leaderId, set: { clockOut: true } } : null;
+  return cause ? [finding('wrong', HUB_ID, { rule: 'nothing arrives', cause }, cure)] : [];
+}
+
+function causeOfSilence(rig: RigPlan, gear: RigGear, portsHere: Evidence['portsHere']) {
+  const paths = timePaths(rig, gear.id);
+  if (paths.length === 0) {
+    const feeders = cablesTo(rig, gear.id).map(({ from }) => gearOf(rig, from.gearId));
+    return feeders.some((one) => one?.able.lead && !one.set.clockOut) ? 'clock out is off' : 'no cable';
+  }
+  const ports = paths.flatMap(({ sourceId, cables: [first] }) => {
+    const socket = sourceId === HUB_ID && first ? socketOf(rig, first.from) : undefined;
+    return socket ? [socket.portId ?? null] : [];
+  });
+  const onlyByHub = paths.every(({ sourceId }) => sourceId === HUB_ID);
+  if (onlyByHub && ports.every((port) => port === null)) return 'no port';
+  if (onlyByHub && portsHere && !ports.some((port) => port !== null && portsHere.has(port))) return 'port gone';
+  return gear.takes === 'clock' && !gear.set.clockIn ? 'clock in is off' : null;
+}
+
+const oldTempo: Rule = (rig) =>
+  followers(rig)
+    .filter(({ takes, able, clockWhileStopped }) => takes === 'clock' && able.showsTempo && !clockWhileStopped)
+    .map(({ id }) => finding('attention', id, { rule: 'old tempo' }, { kind: 'clockWhileStopped', gearId: id }));
+
+/** Another program holds it; or by the drawing two will want what only one can have. */
+const portInUse: Rule = (rig, { portsInUse }) =>
+  rig.gear.flatMap(({ id, sockets }) =>
+    sockets.flatMap((socket) => {
+      const { portId } = socket;
+      const held = portId && portsInUse.has(portId);
+      const wanted = socket.shared === false ? cablesTo(rig, id).filter(({ to }) => to.socketId === socket.id) : [];
+      const users = new Set(wanted.map(({ from }) => from.gearId));
+      return held || users.size > 1
+        ? [finding('wrong', id, { rule: 'port in use', portId: portId ?? socket.label })]
+        : [];
+    }),
+  );
+
+const tooManyDestinations: Rule = (rig) =>
+  rig.gear.flatMap((gear) => {
+    const { destinations: can } = gear.able;
+    const has = destinationsOf(rig, gear.id);
+    if (can === null || has <= can || !makesTime(rig, gear)) return [];
+    return [
+      finding('wrong', gear.id, { rule: 'too many destinations', has, can }, { kind: 'throughHub', gearId: gear.id }),
+    ];
+  });
+
+/** Two that hear notes on one channel of one line both play them. */
+const sameChannel: Rule = (rig) => {
+  const lines = new Map<string, { gear: RigGear; channel: number }[]>();
+  for (const gear of rig.gear)
+    for (const cable of cablesTo(rig, gear.id)) {
+      if (cable.notesPerSecond === 0) continue;
+      const line = `${lineOf(rig, cable)}`;
+      for (const channel of gear.set.channels) lines.set(line, [...(lines.get(line) ?? []), { gear, channel }]);
+    }
+  return [...lines.values()].flatMap((heard) =>
+    heard.flatMap(({ gear, channel }, i) => {
+      const others = heard
+        .filter((other) => other.gear !== gear && other.channel === channel)
+        .map((other) => other.gear.id);
+      const first = heard.findIndex((other) => other.channel === channel) === i;
+      if (others.length === 0 || first) return [];
+      const free = Array.from({ length: 16 }, (_, k) => k + 1).find((one) =>
+        heard.every((other) => other.channel !== one),
+      );
+      const cure: Cure | null = free === undefined ? null : { kind: 'channels', gearId: gear.id, channels: [free] };
+      return [finding('wrong', gear.id, { rule: 'same channel', channel, others }, cure)];
+    }),
+  );
+};
+
+/** The socket at which the bytes on a cable were first sent. */
+function lineOf(rig: RigPlan, cable: Cable, seen: readonly string[] = []): string {
+  const socket = socketOf(rig, cable.from);
+  const before = cablesTo(rig, cable.from.gearId)[0];
+  if (socket?.direction === 'thru' && before && !seen.includes(before.id))
+    return lineOf(rig, before, [...seen, before.id]);
+  return `${cable.from.gearId} ${cable.from.socketId}`;
+}
+
+const longChain: Rule = (rig) =>
+  followers(rig).flatMap(({ id }) => {
+    const thrus = Math.max(0, ...timePaths(rig, id).map((path) => path.thrus));
+    return thrus > MOST_THRUS ? [finding('attention', id, { rule: 'long chain', thrus })] : [];
+  });
+
+const ticksWait: Rule = (rig, { bpm }) =>
+  rig.cables.flatMap((cable) => {
+    const traffic = lineTraffic(rig, cable, bpm);
+    if (!traffic || gearOf(rig, cable.to.gearId)?.takes === 'nothing') return [];
+    if (traffic.worstWaitMs < HEARD_WAIT_MS && traffic.load < 1) return [];
+    return [
+      finding(traffic.load >= 1 ? 'wrong' : 'attention', cable.to.gearId, {
+        rule: 'ticks wait',
+        cableId: cable.id,
+        traffic,
+      }),
+    ];
+  });
+
+const offsetTwice: Rule = (rig) =>
+  followers(rig)
+    .filter(({ offset, offsetMs }) => offset.own !== 0 && offsetMs !== 0)
+    .map(({ id, offset, offsetMs }) =>
+      finding(
+        'wrong',
+        id,
+        { rule: 'offset twice', own: offset.own, inHubMs: offsetMs },
+        { kind: 'offsetOnlyInHub', gearId: id },
+      ),
+    );
+
+/** What the hub sends to gear whose thru or echo brings it back to the in that the route begins at. */
+const routeEchoes: Rule = (rig) =>
+  (rig.routes ?? []).flatMap(({ from, to }) => {
+    const sent = cablesFrom(rig, HUB_ID).filter((cable) => cable.from.socketId === to);
+    const back = cablesTo(rig, HUB_ID).filter((cable) => cable.to.socketId === from);
+    const through = sent.find(({ to: { gearId } }) =>
+      back.some((cable) => cable.from.gearId === gearId && gearOf(rig, gearId)?.set.thru),
+    )?.to.gearId;
+    if (through === undefined) return [];
+    const cure: Cure = { kind: 'menu', gearId: through, set: { thru: false } };
+    return [finding('wrong', through, { rule: 'route echoes', from, to, through }, cure)];
+  });
+
+const noAnswer: Rule = (rig, { unanswered }) =>
+  rig.cables
+    .filter(({ id }) => unanswered.has(id))
+    .map(({ id, to }) => finding('attention', to.gearId, { rule: 'no answer', cableId: id }));
+
+const startAgain: Rule = (rig, { cameBack }) =>
+  followers(rig)
+    .filter(({ id, able }) => able.rearms && cameBack.has(id))
+    .map(({ id }) => finding('wrong', id, { rule: 'start again' }, { kind: 'rejoin', gearId: id }));
+
+const unproved: Rule = (rig, { measured }) =>
+  followers(rig)
+    .filter(({ audioOuts }) => audioOuts.some(({ input }) => input !== null))
+    .flatMap(({ id }) => {
+      const state = measured.get(id);
+      if (state === 'holds') return [];
+      const seen: Seen = state ? { rule: 'stale', because: state.staleBecause } : { rule: 'not measured' };
+      return [finding('unproved', id, seen, { kind: 'measure', gearId: id })];
+    });
+
+const RULES: readonly Rule[] = [
+  nobodyLeads,
+  twoLead,
+  loop,
+  cannotLead,
+  setToInternal,
+  doesNotSpeak,
+  otherFrameRate,
+  waitsForTheOther,
+  nothingArrives,
+  portInUse,
+  tooManyDestinations,
+  sameChannel,
+  offsetTwice,
+  routeEchoes,
+  startAgain,
+  noAnswer,
+  ticksWait,
+  longChain,
+  oldTempo,
+  unproved,
+];
+
+const ORDER: readonly Severity[] = ['wrong', 'attention', 'unproved'];
+
+/** Everything that is wrong, or not yet proved, the worst first. */
+export function lineCheck(rig: RigPlan, evidence: Evidence = NO_EVIDENCE): Finding[] {
+  const findings = RULES.flatMap((rule) => rule(rig, evidence)).map((one) => ({ ...one, key: keyOf(one) }));
+  return ORDER.flatMap((severity) => findings.filter((one) => one.severity === severity));
+}
+
+function keyOf({ gearId, seen }: Omit<Finding, 'key'>): string {
+  const about =
+    'portId' in seen ? seen.portId : 'cableId' in seen ? seen.cableId : 'channel' in seen ? seen.channel : '';
+  return `${seen.rule}|${gearId}|${about}`;
+}

@@ -1,0 +1,100 @@
+import { encodeMidi } from '../midi/encode-midi';
+import { TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
+import { fullFrame } from '../timecode/timecode-messages';
+import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigPlan } from './rig';
+
+/** A known thing to send down a line. */
+export type LineTestKind = 'clock burst' | 'note' | 'identity request' | 'full frame';
+
+/** How an answer would come back: as sound at an input of the interface, as bytes at a port, or before somebody's eyes. */
+export interface LineTest {
+  cableId: string;
+  gearId: string;
+  /** The port that the line begins at. */
+  portId: string;
+  kinds: readonly LineTestKind[];
+  /** The input that hears the gear, from 0. */
+  hearsAt: number | null;
+  /** The port at which its bytes come back. */
+  answersAt: string | null;
+}
+
+const BURST_BEATS = 2;
+const NOTE_MS = 150;
+const NOTE = 60;
+const TEST_BPM = 120;
+const LEAD_MS = 2;
+
+/** What can be sent down each of the hub's own lines, the most telling first. */
+export function lineTests(rig: RigPlan): LineTest[] {
+  return cablesFrom(rig, HUB_ID).flatMap((cable) => {
+    const gear = gearOf(rig, cable.to.gearId);
+    const portId = socketOf(rig, cable.from)?.portId ?? null;
+    if (!gear || gear.id === HUB_ID || portId === null) return [];
+    const hearsAt = gear.audioOuts.find(({ input }) => input !== null)?.input ?? null;
+    const answersAt = answerPort(rig, gear.id);
+    const kinds: LineTestKind[] = [];
+    if (gear.able.clock && gear.able.startStop) kinds.push('clock burst');
+    if (gear.able.timecode.length > 0) kinds.push('full frame');
+    kinds.push('note', 'identity request');
+    const first: LineTestKind | null = hearsAt === null && answersAt !== null ? 'identity request' : null;
+    const ordered = first ? [first, ...kinds.filter((kind) => kind !== first)] : kinds;
+    return [{ cableId: cable.id, gearId: gear.id, portId, kinds: ordered, hearsAt, answersAt }];
+  });
+}
+
+function answerPort(rig: RigPlan, gearId: string): string | null {
+  const back: Cable | undefined = cablesTo(rig, HUB_ID).find(({ from }) => from.gearId === gearId);
+  return back ? (socketOf(rig, back.to)?.portId ?? null) : null;
+}
+
+/**
+ * The bytes of a test, with when they are due, from `atMs` on; a burst lasts two beats at 120 BPM. Where a clock runs down
+ * the line already (`clockRuns`), a burst brings no ticks of its own.
+ */
+export function lineTestBytes(
+  kind: LineTestKind,
+  { channel, clockRuns, atMs }: { channel: number; clockRuns: boolean; atMs: number },
+): { bytes: Uint8Array; atMs: number }[] {
+  const timed = (message: MidiMessage, afterMs: number) => ({ bytes: encodeMidi(message), atMs: atMs + afterMs });
+  switch (kind) {
+    case 'clock burst': {
+      const tickMs = 60_000 / TEST_BPM / TICKS_PER_BEAT;
+      const ticks = Array.from({ length: BURST_BEATS * TICKS_PER_BEAT }, (_, k) =>
+        timed({ kind: 'clock' }, LEAD_MS + k * tickMs),
+      );
+      return [
+        timed({ kind: 'start' }, 0),
+        ...(clockRuns ? [] : ticks),
+        timed({ kind: 'stop' }, LEAD_MS + ticks.length * tickMs),
+      ];
+    }
+    case 'note':
+      return [
+        timed({ kind: 'noteOn', channel, note: NOTE, velocity: 100 }, 0),
+        timed({ kind: 'noteOff', channel, note: NOTE, velocity: 64 }, NOTE_MS),
+      ];
+    case 'identity request':
+      // MIDI 1.0, universal system exclusive: F0 7E 7F 06 01 F7, to all devices.
+      return [timed({ kind: 'sysex', data: Uint8Array.of(0x7e, 0x7f, 0x06, 0x01) }, 0)];
+    case 'full frame':
+      return [{ bytes: fullFrame({ hours: 1, minutes: 0, seconds: 0, frames: 0 }, '25'), atMs }];
+  }
+}
+
+/** Whether something that came in answers a test. What came in all the time before it answers nothing. */
+export function answersTest(kind: LineTestKind, message: MidiMessage): boolean {
+  switch (kind) {
+    case 'clock burst':
+      return message.kind === 'clock' || message.kind === 'start';
+    case 'note':
+      return message.kind === 'noteOn' && message.note === NOTE;
+    case 'identity request':
+      // MIDI 1.0, identity reply: F0 7E <device> 06 02 ... F7.
+      return (
+        message.kind === 'sysex' && message.data[0] === 0x7e && message.data[2] === 0x06 && message.data[3] === 0x02
+      );
+    case 'full frame':
+      return message.kind === 'sysex' && message.data[0] === 0x7f && message.data[2] === 0x01;
+  }
+}

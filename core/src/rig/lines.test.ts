@@ -1,0 +1,143 @@
+import { MidiParser } from '../midi/parser';
+import { encodeMidi } from '../midi/encode-midi';
+import { channelMap, freeChannel } from './channel-map';
+import { checklist } from './checklist';
+import { answersTest, lineTestBytes, lineTests, type LineTestKind } from './line-test';
+import type { Cable, NoteRoute, RigGear, RigPlan, Socket } from './rig';
+import { fromShelf, hubGear } from './shelf';
+
+const port = (label: string, direction: 'in' | 'out'): Socket => ({
+  id: label,
+  label,
+  direction,
+  link: 'din',
+  portId: `port ${label}`,
+});
+const wire = (id: string, from: [string, string], to: [string, string]): Cable => ({
+  id,
+  from: { gearId: from[0], socketId: from[1] },
+  to: { gearId: to[0], socketId: to[1] },
+  notesPerSecond: 0,
+});
+const on = (gear: RigGear, ...channels: number[]): RigGear => ({ ...gear, set: { ...gear.set, channels } });
+
+/** Two boxes and a keyboard on one line, a recorder on another; the keyboard plays back into the hub. */
+const plan: RigPlan = {
+  gear: [
+    hubGear([port('A out', 'out'), port('B out', 'out'), port('In', 'in')]),
+    on(fromShelf('beatBox', 'box'), 10),
+    on(fromShelf('keyboard', 'keys'), 1, 2),
+    on({ ...fromShelf('recorder', 'tape'), audioOuts: [{ label: 'Main', input: 3 }] }, 1),
+  ],
+  cables: [
+    wire('one', ['hub', 'A out'], ['box', 'in']),
+    wire('two', ['box', 'thru'], ['keys', 'in']),
+    wire('three', ['hub', 'B out'], ['tape', 'in']),
+    wire('four', ['keys', 'out'], ['hub', 'In']),
+  ],
+  leaders: ['hub'],
+};
+const route: NoteRoute = {
+  id: 'r',
+  from: 'In',
+  to: 'A out',
+  fromChannel: null,
+  toChannel: 2,
+  passes: { notes: true, controllers: true, programs: false, bends: true },
+};
+
+describe('channels', () => {
+  test('the map says who hears what by port and channel, over thrus', () => {
+    const [a, b] = channelMap(plan);
+    expect([a!.letter, b!.letter]).toEqual(['A', 'B']);
+    expect([a!.heardBy[0], a!.heardBy[1], a!.heardBy[9]]).toEqual([['keys'], ['keys'], ['box']]);
+    expect(b!.heardBy.flat()).toEqual(['tape']);
+    expect(a!.heardBy).toHaveLength(16);
+  });
+
+  test('a free channel is one that nobody beside it hears; where there is none, there is none', () => {
+    expect(freeChannel(plan, 'box')).toBe(3);
+    const all = Array.from({ length: 16 }, (_, i) => i + 1);
+    const full = { ...plan, gear: plan.gear.map((one) => (one.id === 'keys' ? on(one, ...all) : one)) };
+    expect(freeChannel(full, 'box')).toBeNull();
+  });
+});
+
+describe('what to set in gear’s own menus', () => {
+  const about = (rig: RigPlan, id: string) => checklist(rig, id).map(({ item }) => item);
+
+  test('a follower by clock is set to external, with its clock in on', () => {
+    expect(about(plan, 'box')).toEqual(
+      expect.arrayContaining([
+        { about: 'clock source', value: 'external' },
+        { about: 'clock in', value: 'on' },
+        { about: 'clock out', value: 'off' },
+        { about: 'receive channel', channels: [10], ports: ['A'] },
+      ]),
+    );
+  });
+
+  test('who leads is set to internal and sends', () => {
+    const led = { ...plan, leaders: ['box'] };
+    expect(about(led, 'box')).toEqual(
+      expect.arrayContaining([
+        { about: 'clock source', value: 'internal' },
+        { about: 'clock out', value: 'on' },
+      ]),
+    );
+  });
+
+  test('what chases is told the frame rate; a split box has no menu', () => {
+    expect(about(plan, 'tape')).toContainEqual({ about: 'timecode', rate: '24' });
+    expect(checklist({ ...plan, gear: [...plan.gear, fromShelf('splitBox', 's')] }, 's')).toEqual([]);
+  });
+
+  test('keys that come back through the hub have local off, and an entry keeps its key until it has to be set otherwise', () => {
+    const back = {
+      ...plan,
+      cables: [...plan.cables, wire('five', ['hub', 'A out'], ['keys', 'usb-in'])],
+      routes: [route],
+    };
+    expect(about(back, 'keys')).toContainEqual({ about: 'local', value: 'off' });
+    const keys = checklist(plan, 'tape').map(({ key }) => key);
+    const other = {
+      ...plan,
+      gear: plan.gear.map((one) => (one.id === 'tape' ? { ...one, rate: '30' as const } : one)),
+    };
+    expect(checklist(plan, 'tape').map(({ key }) => key)).toEqual(keys);
+    expect(checklist(other, 'tape').filter(({ key }) => !keys.includes(key))).toHaveLength(1);
+  });
+});
+
+describe('line test', () => {
+  test('each of the hub’s lines is tested by what its gear can answer', () => {
+    expect(lineTests(plan)).toMatchObject([
+      { cableId: 'one', kinds: ['clock burst', 'note', 'identity request'], hearsAt: null, answersAt: null },
+      { cableId: 'three', kinds: ['full frame', 'note', 'identity request'], hearsAt: 3, answersAt: null },
+    ]);
+  });
+
+  test('a burst is two beats of clock between start and stop, the first tick at least 1 ms after the start', () => {
+    const sent = lineTestBytes('clock burst', { channel: 1, clockRuns: false, atMs: 100 });
+    expect(sent.map(({ bytes }) => bytes[0])).toEqual([0xfa, ...Array<number>(48).fill(0xf8), 0xfc]);
+    expect(sent[1]!.atMs - sent[0]!.atMs).toBeGreaterThanOrEqual(1);
+    expect(sent.at(-1)!.atMs - sent[1]!.atMs).toBeCloseTo(1000, 9);
+    expect(lineTestBytes('clock burst', { channel: 1, clockRuns: true, atMs: 0 })).toHaveLength(2);
+  });
+
+  test('the bytes of the identity request and the full frame are the standard’s (recalled, not copied from the page)', () => {
+    const first = (kind: LineTestKind) => [...lineTestBytes(kind, { channel: 1, clockRuns: false, atMs: 0 })[0]!.bytes];
+    expect(first('identity request')).toEqual([0xf0, 0x7e, 0x7f, 0x06, 0x01, 0xf7]);
+    expect(first('full frame')).toEqual([0xf0, 0x7f, 0x7f, 0x01, 0x01, 0x21, 0, 0, 0, 0xf7]);
+  });
+
+  test('an identity reply answers its request; the request’s own echo does not, nor does active sensing', () => {
+    const heard = (...bytes: number[]) => new MidiParser().push(Uint8Array.from(bytes), 0)[0]!.message;
+    expect(answersTest('identity request', heard(0xf0, 0x7e, 0, 6, 2, 0x7d, 0, 0, 0, 0, 0, 0, 0, 0, 0xf7))).toBe(true);
+    expect(answersTest('identity request', heard(0xf0, 0x7e, 0x7f, 6, 1, 0xf7))).toBe(false);
+    for (const kind of ['clock burst', 'note', 'identity request', 'full frame'] as const)
+      expect(answersTest(kind, heard(0xfe))).toBe(false);
+    const note = encodeMidi({ kind: 'noteOn', channel: 4, note: 60, velocity: 1 });
+    expect(answersTest('note', heard(...note))).toBe(true);
+  });
+});

@@ -1,0 +1,71 @@
+import { TimecodeFollower } from '../follow/timecode-follower';
+import { MidiParser } from '../midi/parser';
+import { seededRandom, type SeededRandom } from './random';
+import type { Sound, StandIn } from './stand-in';
+
+export interface RecorderSettings {
+  /** Hidden: from the first code until it runs, from the least to the most, ms. */
+  lockMs: readonly [number, number];
+  /** Hidden: where it lands behind the code, from the least to the most, ms; another place each time. */
+  landsMs: readonly [number, number];
+  /** What is on its tape: a click every so many seconds of code. */
+  clickEverySeconds: number;
+  seed: number;
+}
+
+/** Software that chases timecode starts 30 to 50 ms off and differs from run to run (common practice). */
+export const USUAL_RECORDER = { lockMs: [300, 1000], landsMs: [30, 50], clickEverySeconds: 0.5 } as const;
+
+/** A simulated recorder that chases timecode: it takes its time to lock, and lands a little off, another bit each time. */
+export class Recorder implements StandIn {
+  readonly #settings: RecorderSettings;
+  readonly #random: SeededRandom;
+  readonly #parser = new MidiParser();
+  readonly #follower = new TimecodeFollower();
+  readonly #sound: Sound;
+  #chase: { readonly runsFromMs: number; readonly behindMs: number } | null = null;
+  #nowMs: number | null = null;
+  /** Where the tape stood then. */
+  #stood: number | null = null;
+
+  constructor(settings: RecorderSettings, sound: Sound) {
+    this.#settings = settings;
+    this.#random = seededRandom(settings.seed);
+    this.#sound = sound;
+  }
+
+  receive(bytes: Uint8Array, atMs: number): void {
+    this.advance(atMs);
+    for (const { message } of this.#parser.push(bytes, atMs)) this.#follower.push(message, atMs);
+    const { rolling } = this.#follower.at(atMs);
+    if (!rolling) this.#chase = null;
+    else
+      this.#chase ??= {
+        runsFromMs: atMs + this.#between(this.#settings.lockMs),
+        behindMs: this.#between(this.#settings.landsMs),
+      };
+  }
+
+  /** Where its tape stands, in seconds of code, as its display shows; null while it does not run. */
+  positionAt(ms: number): number | null {
+    if (!this.#chase || ms < this.#chase.runsFromMs) return null;
+    const { seconds, rolling } = this.#follower.at(ms);
+    return rolling && seconds !== null ? seconds - this.#chase.behindMs / 1000 : null;
+  }
+
+  advance(toMs: number): void {
+    const from = this.#stood;
+    const fromMs = this.#nowMs ?? toMs;
+    this.#nowMs = Math.max(fromMs, toMs);
+    const to = this.positionAt(toMs);
+    this.#stood = to;
+    if (from === null || to === null || to <= from) return;
+    const every = this.#settings.clickEverySeconds;
+    for (let click = Math.ceil(from / every); click * every < to; click++)
+      this.#sound(fromMs + ((click * every - from) / (to - from)) * (toMs - fromMs));
+  }
+
+  #between([least, most]: readonly [number, number]): number {
+    return least + (most - least) * this.#random.uniform();
+  }
+}

@@ -1,0 +1,142 @@
+import type { Port, Receiver } from '../hub/port';
+import { MidiParser } from '../midi/parser';
+import { BeatBox, type BeatBoxSettings } from './beat-box';
+import { Keyboard, type KeyboardSettings } from './keyboard';
+import { LightingDesk, type LightingDeskSettings } from './lighting-desk';
+import { Link, type LinkSettings } from './link';
+import { Recorder, type RecorderSettings } from './recorder';
+import { SoundInterface, type SoundBlock, type SoundInterfaceSettings } from './sound-interface';
+import type { Sound, StandIn } from './stand-in';
+import { Synthesizer, type SynthesizerSettings } from './synthesizer';
+import { TimeMaster, type TimeMasterSettings } from './time-master';
+import type { VoiceName } from './voices';
+
+/** Where a piece of gear is plugged in, by which cable, and which input of the interface hears it. */
+interface Place {
+  portId: string;
+  cable?: LinkSettings;
+  /** Missing where no input hears it. */
+  channel?: number;
+  voice?: VoiceName;
+}
+
+export type OtherGear = Place &
+  (
+    | ({ kind: 'keyboard' } & KeyboardSettings)
+    | ({ kind: 'synthesizer' } & Omit<SynthesizerSettings, 'channel'> & { midiChannel: number })
+    | ({ kind: 'recorder' } & RecorderSettings)
+    | ({ kind: 'lightingDesk' } & LightingDeskSettings)
+    | ({ kind: 'timeMaster' } & TimeMasterSettings)
+  );
+
+/** By the notes of the click's sounds. */
+const CLICK_VOICES: Readonly<Record<number, VoiceName>> = {
+  76: 'barClick',
+  77: 'click',
+  34: 'bell',
+  33: 'tin',
+  75: 'shell',
+  37: 'wood',
+};
+const MOST_UNDER_WAY = 10_000;
+
+/** A room of simulated gear. */
+export interface StudioSettings {
+  soundInterface: SoundInterfaceSettings;
+  /** Notes sent to this port sound as clicks in front of this input. */
+  click: { portId: string; channel: number };
+  boxes: (BeatBoxSettings & Place)[];
+  gear?: OtherGear[];
+}
+
+/** The room at work: bytes go in and out at its ports, sound comes out of its interface. It is told the time and owns no timer. */
+export class Studio {
+  readonly ports: ReadonlyMap<string, Port>;
+  /** Of its interface. */
+  readonly channels: number;
+  readonly #interface: SoundInterface;
+  readonly #gear: StandIn[] = [];
+  readonly #receivers = new Map<string, Receiver>();
+  /** Sent by gear, and not yet arrived. */
+  #underWay: { portId: string; bytes: Uint8Array; atMs: number }[] = [];
+
+  constructor({ soundInterface, click, boxes, gear = [] }: StudioSettings) {
+    this.#interface = new SoundInterface(soundInterface);
+    this.channels = soundInterface.channels;
+    const ports = [this.#port(click.portId, this.#clickAt(click))];
+    for (const box of boxes) ports.push(this.#plugIn(box, new BeatBox(box, this.#soundOf(box))));
+    for (const one of gear) ports.push(this.#plugIn(one, this.#build(one)));
+    this.ports = new Map(ports.map((port) => [port.id, port]));
+  }
+
+  /** A piece of gear, as somebody who stands before it would reach for its buttons; null when it is not there. */
+  gear<Gear extends StandIn>(kind: abstract new (...settings: never[]) => Gear): Gear[] {
+    return this.#gear.filter((one): one is Gear => one instanceof kind);
+  }
+
+  /**
+   * Gear does what it does until `toMs`, so that its sound is there ahead of time; what it sends arrives when it is due, and
+   * so only up to `nowMs`.
+   */
+  advance(toMs: number, nowMs = toMs): void {
+    for (const gear of this.#gear) gear.advance(toMs);
+    this.#underWay.sort((a, b) => a.atMs - b.atMs);
+    const due = this.#underWay.filter(({ atMs }) => atMs <= nowMs);
+    this.#underWay = this.#underWay.slice(due.length);
+    for (const { portId, bytes, atMs } of due) this.#receivers.get(portId)?.(bytes, atMs);
+  }
+
+  capture(untilMs: number): SoundBlock | null {
+    return this.#interface.capture(untilMs);
+  }
+
+  #plugIn(place: Place, gear: StandIn): Port {
+    this.#gear.push(gear);
+    const hear: Receiver = (bytes, atMs) => gear.receive(bytes, atMs);
+    const cable = place.cable && new Link(place.cable, hear);
+    return this.#port(place.portId, cable ? (bytes, atMs) => cable.send(bytes, atMs) : hear);
+  }
+
+  #port(id: string, send: Receiver): Port {
+    return { id, send, listen: (receiver) => this.#receivers.set(id, receiver) };
+  }
+
+  #soundOf({ channel, voice = 'wood' }: Place): Sound {
+    return (atMs) => {
+      if (channel !== undefined) this.#interface.play(channel, voice, atMs);
+    };
+  }
+
+  /** What gear sends comes out of the same port, by a cable of the same kind. */
+  #wayBack({ portId, cable }: Place): Receiver {
+    const out: Receiver = (bytes, atMs) => {
+      if (this.#underWay.length < MOST_UNDER_WAY) this.#underWay.push({ portId, bytes, atMs });
+    };
+    const link = cable && new Link(cable, out);
+    return link ? (bytes, atMs) => link.send(bytes, atMs) : out;
+  }
+
+  #build(one: OtherGear): StandIn {
+    const sound = this.#soundOf(one);
+    switch (one.kind) {
+      case 'synthesizer':
+        return new Synthesizer({ ...one, channel: one.midiChannel }, sound);
+      case 'recorder':
+        return new Recorder(one, sound);
+      case 'lightingDesk':
+        return new LightingDesk(one, sound);
+      case 'timeMaster':
+        return new TimeMaster(one, this.#wayBack(one), sound);
+      case 'keyboard':
+        return new Keyboard(one, this.#wayBack(one), sound);
+    }
+  }
+
+  #clickAt({ channel }: StudioSettings['click']): Receiver {
+    const parser = new MidiParser();
+    return (bytes, atMs) => {
+      for (const { message } of parser.push(bytes, atMs))
+        if (message.kind === 'noteOn') this.#interface.play(channel, CLICK_VOICES[message.note] ?? 'click', atMs);
+    };
+  }
+}

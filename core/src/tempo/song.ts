@@ -1,0 +1,64 @@
+import { MeterMap, type MeterPoint } from './meter-map';
+import type { TempoPoint } from './tempo-map';
+
+/** A stretch of a song that has a name, a tempo and a time signature. */
+export interface Section {
+  name: string;
+  bars: number;
+  bpm: number;
+  /** Where the tempo has got to, evenly over the beats, at its end; null keeps it as it is. */
+  toBpm: number | null;
+  beatsPerBar: number;
+  beatUnit: number;
+}
+
+/** What the hub needs of a song, and where its sections begin. */
+export interface SongMaps {
+  tempo: TempoPoint[];
+  meter: MeterPoint[];
+  /** Quarter notes from the start of the song, one a section. */
+  beginsAt: number[];
+  lengthBeats: number;
+}
+
+/** A ramp that ends and another tempo that begins stand at one beat; the ramp's end is put so much before it. */
+const HAIR_BEATS = 1e-6;
+
+/**
+ * The maps of a song from its sections. After the last one its last tempo goes on.
+ * @throws RangeError when there is no section, or one cannot be.
+ */
+export function songMaps(sections: readonly Section[]): SongMaps {
+  const [first] = sections;
+  if (!first) throw new RangeError('A song needs at least one section.');
+  sections.forEach(({ name, bars }, i) => {
+    if (!(Number.isInteger(bars) && bars >= 1 && bars <= 9999))
+      throw new RangeError(`Section ${i + 1}, ${name}: from 1 to 9999 bars, not ${bars}.`);
+  });
+  const meter = meterOf(sections);
+  const bars = new MeterMap(meter);
+  const tempo: TempoPoint[] = [];
+  const beginsAt: number[] = [];
+  let bar = 1;
+  for (const [i, { bpm, toBpm, bars: length }] of sections.entries()) {
+    const from = bars.beatAt({ bar, beat: 1, ticks: 0 });
+    bar += length;
+    const to = bars.beatAt({ bar, beat: 1, ticks: 0 });
+    beginsAt.push(from);
+    const ramps = toBpm !== null && toBpm !== bpm;
+    tempo.push(ramps ? { beat: from, bpm, curve: 'linear' } : { beat: from, bpm });
+    if (ramps) tempo.push({ beat: i === sections.length - 1 ? to : to - HAIR_BEATS, bpm: toBpm });
+  }
+  return { tempo, meter, beginsAt, lengthBeats: bars.beatAt({ bar, beat: 1, ticks: 0 }) };
+}
+
+function meterOf(sections: readonly Section[]): MeterPoint[] {
+  let bar = 1;
+  return sections.flatMap(({ bars, beatsPerBar, beatUnit }, i) => {
+    const at = bar;
+    bar += bars;
+    const before = sections[i - 1];
+    const same = before?.beatsPerBar === beatsPerBar && before.beatUnit === beatUnit;
+    return same ? [] : [{ bar: at, beatsPerBar, beatUnit }];
+  });
+}

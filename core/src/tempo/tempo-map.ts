@@ -1,0 +1,99 @@
+import { bisector } from 'd3-array';
+
+/** `linear`: the tempo moves evenly over the beats to the next point. */
+export interface TempoPoint {
+  beat: number;
+  bpm: number;
+  curve?: 'step' | 'linear';
+}
+
+const MS_PER_MINUTE = 60_000;
+
+interface Segment {
+  readonly beat: number;
+  readonly ms: number;
+  readonly bpm: number;
+  /** BPM per beat; 0 is an even tempo. */
+  readonly slope: number;
+}
+
+const byBeat = bisector((segment: Segment) => segment.beat);
+const byMs = bisector((segment: Segment) => segment.ms);
+
+/**
+ * Position in quarter notes against time in ms, both ways, in closed form. Beat 0 is at 0 ms; before the first point
+ * and after the last the tempo stands still, so negative beats (a count-in) have a time too.
+ *
+ * Over a linear ramp from v0 with slope s, dt = dβ / v(β) integrates to t(β) = (60000 / s) ln(1 + s β / v0).
+ */
+export class TempoMap {
+  readonly points: readonly TempoPoint[];
+  readonly #segments: Segment[];
+
+  /** @throws RangeError when there is no point, a tempo is not above zero, or the beats do not rise. */
+  constructor(points: readonly TempoPoint[]) {
+    this.points = points;
+    this.#segments = segmentsOf(points);
+  }
+
+  msAt(beat: number): number {
+    const segment = this.#at(byBeat.right(this.#segments, beat));
+    return segment.ms + msInto(segment, beat - segment.beat);
+  }
+
+  beatAt(ms: number): number {
+    const segment = this.#at(byMs.right(this.#segments, ms));
+    return segment.beat + beatsInto(segment, ms - segment.ms);
+  }
+
+  bpmAt(beat: number): number {
+    const segment = this.#at(byBeat.right(this.#segments, beat));
+    return segment.bpm + segment.slope * (beat - segment.beat);
+  }
+
+  #at(insertion: number): Segment {
+    // The first segment reaches back for ever, so index 0 is always there.
+    return this.#segments[insertion > 0 ? insertion - 1 : 0] as Segment;
+  }
+}
+
+function segmentsOf(points: readonly TempoPoint[]): Segment[] {
+  const first = points[0];
+  if (!first) throw new RangeError('A tempo map needs at least one point.');
+  points.forEach((point, index) => {
+    if (!(point.bpm > 0 && Number.isFinite(point.bpm)))
+      throw new RangeError(`Tempo point ${index + 1}: the tempo must be above 0 BPM, not ${point.bpm}.`);
+    if (!Number.isFinite(point.beat) || point.beat <= (points[index - 1]?.beat ?? -Infinity))
+      throw new RangeError(`Tempo point ${index + 1}: beats must rise from point to point.`);
+  });
+
+  // The open stretch before the first point keeps its tempo; a segment at beat 0 makes beat 0 the zero of time.
+  const segments: Segment[] = [{ beat: 0, ms: 0, bpm: first.bpm, slope: 0 }];
+  if (first.beat < 0) segments[0] = { beat: first.beat, ms: 0, bpm: first.bpm, slope: 0 };
+  points.forEach((point, index) => {
+    const last = segments.at(-1) as Segment;
+    const next = points[index + 1];
+    const slope = point.curve === 'linear' && next ? (next.bpm - point.bpm) / (next.beat - point.beat) : 0;
+    const segment = { beat: point.beat, ms: last.ms + msInto(last, point.beat - last.beat), bpm: point.bpm, slope };
+    if (segment.beat === last.beat) segments.pop();
+    segments.push(segment);
+  });
+  if (first.beat >= 0) return segments;
+  const zeroMs = msAtBeatZero(segments);
+  return segments.map((segment) => ({ ...segment, ms: segment.ms - zeroMs }));
+}
+
+function msAtBeatZero(segments: Segment[]): number {
+  const segment = segments[byBeat.right(segments, 0) - 1] as Segment;
+  return segment.ms + msInto(segment, -segment.beat);
+}
+
+function msInto(segment: Segment, beats: number): number {
+  if (segment.slope === 0 || beats < 0) return (beats * MS_PER_MINUTE) / segment.bpm;
+  return (MS_PER_MINUTE / segment.slope) * Math.log1p((segment.slope * beats) / segment.bpm);
+}
+
+function beatsInto(segment: Segment, ms: number): number {
+  if (segment.slope === 0 || ms < 0) return (ms * segment.bpm) / MS_PER_MINUTE;
+  return (segment.bpm / segment.slope) * Math.expm1((segment.slope * ms) / MS_PER_MINUTE);
+}

@@ -1,0 +1,49 @@
+import SmpteTimecode from 'smpte-timecode';
+import {
+  formatTimecode,
+  framesPerDay,
+  framesToTimecode,
+  parseTimecode,
+  secondsToFrames,
+  timecodeToFrames,
+} from './timecode';
+
+// Values of SMPTE ST 12-1, recalled, not copied from the page; a second library is the witness below.
+test('drop-frame leaves out 00 and 01 at each minute but every tenth', () => {
+  expect(formatTimecode(framesToTimecode(1799, '29.97df'), '29.97df')).toBe('00:00:59;29');
+  expect(formatTimecode(framesToTimecode(1800, '29.97df'), '29.97df')).toBe('00:01:00;02');
+  expect(timecodeToFrames(parseTimecode('00:10:00;00', '29.97df'), '29.97df')).toBe(17_982);
+  expect(timecodeToFrames(parseTimecode('01:00:00;00', '29.97df'), '29.97df')).toBe(107_892);
+  expect(framesPerDay('29.97df')).toBe(2_589_408);
+  expect(secondsToFrames(86_399.9136, '29.97df')).toBeCloseTo(2_589_408, 2);
+});
+
+test('every drop-frame code of a day goes round, and a second library counts the same', () => {
+  const theirs = new SmpteTimecode(0, 29.97, true);
+  const day = framesPerDay('29.97df');
+  let wrong = 0;
+  for (let frame = 0; frame < day; frame++) {
+    const code = framesToTimecode(frame, '29.97df');
+    const { hours, minutes, seconds, frames } = theirs;
+    const same = hours === code.hours && minutes === code.minutes && seconds === code.seconds && frames === code.frames;
+    if (!same || timecodeToFrames(code, '29.97df') !== frame) wrong++;
+    theirs.add(1);
+  }
+  expect(wrong).toBe(0);
+  expect(String(new SmpteTimecode(1800, 29.97, true))).toBe('00:01:00;02');
+});
+
+test('24, 25 and 30 go round, and a day wraps both ways', () => {
+  for (const rate of ['24', '25', '30'] as const) {
+    for (let frame = 0; frame < framesPerDay(rate); frame += 1009)
+      expect(timecodeToFrames(framesToTimecode(frame, rate), rate)).toBe(frame);
+    expect(framesToTimecode(framesPerDay(rate), rate)).toEqual({ hours: 0, minutes: 0, seconds: 0, frames: 0 });
+    expect(framesToTimecode(-1, rate).frames).toBe(Number(rate) - 1);
+  }
+});
+
+test('a code that does not exist is refused', () => {
+  expect(() => timecodeToFrames({ hours: 0, minutes: 1, seconds: 0, frames: 0 }, '29.97df')).toThrow('leaves out');
+  expect(() => timecodeToFrames({ hours: 0, minutes: 0, seconds: 0, frames: 25 }, '25')).toThrow('no timecode');
+  expect(() => parseTimecode('soon', '25')).toThrow('write it as');
+});

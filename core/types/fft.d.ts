@@ -1,0 +1,9 @@
+declare module 'fft.js' {
+  export default class FFT {
+    constructor(size: number);
+    createComplexArray(): number[];
+    realTransform(out: number[], input: ArrayLike<number>): void;
+    completeSpectrum(spectrum: number[]): void;
+    inverseTransform(out: number[], spectrum: number[]): void;
+  }
+}
