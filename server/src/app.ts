@@ -1,0 +1,107 @@
+import { readFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import Router from '@koa/router';
+import Koa, { type Context, type Next } from 'koa';
+import compress from 'koa-compress';
+import helmet from 'koa-helmet';
+import send from 'koa-send';
+import type { Logger } from 'pino';
+
+export interface AppSettings {
+  /** The folder with the built interface. */
+  webRoot: string;
+  version: string;
+  logger: Logger;
+}
+
+const WEEK_MS = 7 * 24 * 3600 * 1000;
+
+/** The whole server but for the socket: the built interface, and a small API beside it. */
+export function createApp({ webRoot, version, logger }: AppSettings): Koa {
+  const app = new Koa();
+  const startedAt = Date.now();
+  const api = new Router({ prefix: '/api' });
+  api.get('/status', (ctx) => {
+    ctx.body = { name: 'metronomo', version, upSeconds: Math.round((Date.now() - startedAt) / 1000) };
+  });
+
+  app.on('error', (error: Error) => logger.error({ err: error }, 'request failed'));
+  app.use(securityHeaders());
+  app.use(compress());
+  app.use(errorsAsJson(logger));
+  app.use(api.routes());
+  app.use((ctx, next) => (ctx.path.startsWith('/api/') || ctx.path === '/api' ? unknownApi(ctx) : next()));
+  app.use(builtInterface(webRoot));
+  return app;
+}
+
+/** Cross-origin isolation gives the page clocks that are not rounded; the policy lets it load nothing from elsewhere. */
+function securityHeaders(): Koa.Middleware {
+  const own = ["'self'"];
+  return helmet({
+    contentSecurityPolicy: {
+      useDefaults: false,
+      directives: {
+        defaultSrc: ["'none'"],
+        scriptSrc: own,
+        workerSrc: own,
+        styleSrc: own,
+        fontSrc: own,
+        imgSrc: own,
+        connectSrc: own,
+        mediaSrc: [...own, 'blob:'],
+        manifestSrc: own,
+        baseUri: ["'none'"],
+        formAction: ["'none'"],
+        frameAncestors: ["'none'"],
+        objectSrc: ["'none'"],
+      },
+    },
+    crossOriginOpenerPolicy: { policy: 'same-origin' },
+    crossOriginEmbedderPolicy: { policy: 'require-corp' },
+    crossOriginResourcePolicy: { policy: 'same-origin' },
+    // Spoken over plain HTTP on loopback; a proxy in front that speaks TLS adds its own.
+    strictTransportSecurity: false,
+    referrerPolicy: { policy: 'no-referrer' },
+  }) as unknown as Koa.Middleware;
+}
+
+function errorsAsJson(logger: Logger): Koa.Middleware {
+  return async (ctx: Context, next: Next) => {
+    try {
+      await next();
+    } catch (error) {
+      const status = typeof error === 'object' && error && 'status' in error ? Number(error.status) : 500;
+      ctx.status = status >= 400 && status < 600 ? status : 500;
+      if (ctx.status >= 500) logger.error({ err: error, path: ctx.path }, 'request failed');
+      ctx.body = {
+        error: ctx.status >= 500 ? 'The server failed on this request.' : 'This request cannot be answered.',
+      };
+    }
+  };
+}
+
+function unknownApi(ctx: Context): void {
+  ctx.status = 404;
+  ctx.body = { error: `There is no ${ctx.method} ${ctx.path.slice(0, 200)} here.` };
+}
+
+/** Files of the build as they are; every other address is the app's own to show. */
+function builtInterface(webRoot: string): Koa.Middleware {
+  return async (ctx: Context) => {
+    if (ctx.method !== 'GET' && ctx.method !== 'HEAD') {
+      ctx.status = 405;
+      ctx.set('Allow', 'GET, HEAD');
+      ctx.body = { error: `${ctx.method} is not answered here.` };
+      return;
+    }
+    if (/\.[a-z0-9]{1,8}$/i.test(ctx.path)) {
+      const named = ctx.path.startsWith('/assets/');
+      await send(ctx, ctx.path, { root: webRoot, maxage: named ? WEEK_MS : 0, immutable: named, hidden: false });
+      return;
+    }
+    ctx.set('Cache-Control', 'no-cache');
+    ctx.type = 'html';
+    ctx.body = await readFile(join(webRoot, 'index.html'), 'utf8');
+  };
+}

@@ -1,0 +1,35 @@
+import { existsSync } from 'node:fs';
+import { dirname, join, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import pino from 'pino';
+import { createApp } from './app';
+import { listen, shutDown } from './listen';
+import packageJson from '../package.json' with { type: 'json' };
+
+const logger = pino({ level: process.env['LOG_LEVEL'] ?? 'info' });
+const here = dirname(fileURLToPath(import.meta.url));
+const webRoot = resolve(process.env['WEB_ROOT'] ?? join(here, '../../web/dist'));
+const port = Number(process.env['PORT'] ?? 4180);
+const host = process.env['HOST'] ?? '127.0.0.1';
+
+if (!Number.isInteger(port) || port < 0 || port > 65_535) {
+  logger.fatal(`PORT must be a whole number from 0 to 65535, not "${process.env['PORT']}".`);
+  process.exit(2);
+}
+if (!existsSync(join(webRoot, 'index.html')))
+  logger.warn(`The interface is not built yet (${webRoot}). Run "npm run build" first.`);
+
+try {
+  const { server, url } = await listen(createApp({ webRoot, version: packageJson.version, logger }), port, host);
+  logger.info(`Metronomo listens on ${url}`);
+  const leave = (signal: string) => {
+    logger.info(`${signal}: shutting down`);
+    void shutDown(server).then(() => process.exit(0));
+  };
+  process.once('SIGINT', leave);
+  process.once('SIGTERM', leave);
+} catch (error) {
+  const busy = error instanceof Error && 'code' in error && error.code === 'EADDRINUSE';
+  logger.fatal(busy ? `Port ${port} is taken. Choose another: PORT=4181 npm run demo` : error);
+  process.exit(1);
+}
