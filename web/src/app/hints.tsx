@@ -1,0 +1,57 @@
+import { X } from 'lucide-react';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { useSession } from '../hub/session';
+import { useTakes } from '../store/use-takes';
+
+const KEY = 'metronomo.hints-done';
+
+/** Three short hints along the path of a first visit: listen, measure, align. Gone for good once used. */
+export function Hints() {
+  const [done, setDone] = useState(() => localStorage.getItem(KEY) !== null);
+  const demo = useSession(({ rig }) => rig?.demo ?? false);
+  const heard = useSession(({ snapshot }) => snapshot.messages > 100);
+  const takes = useTakes();
+  const proved = takes.some((take) => take.proof && take.status === 'done');
+  const leave = () => {
+    localStorage.setItem(KEY, 'yes');
+    setDone(true);
+  };
+  if (done || !demo) return null;
+  const now = proved ? 3 : takes.length > 0 ? 2 : heard ? 1 : 0;
+  const hints = [
+    { to: '/run', text: 'Listen: press Play. Eight boxes sound after the click.' },
+    { to: '/bench', text: 'Measure: take eight bars on the Bench.' },
+    { to: '/align', text: 'Align: apply what was found, and take a proof.' },
+  ];
+  return (
+    <aside
+      aria-label="First steps"
+      className="print:hidden flex shrink-0 items-center max-sm:hidden gap-6 border-b border-rule bg-raised px-4 py-1.5 text-sm"
+    >
+      {now === 3 ? (
+        <span className="flex-1">
+          Listened, measured, applied, proved: that was the whole path. Now connect your own gear in Rig.
+        </span>
+      ) : (
+        <ol className="flex flex-1 flex-wrap gap-x-8">
+          {hints.map(({ to, text }, i) => (
+            <li
+              key={to}
+              aria-current={i === now ? 'step' : undefined}
+              className={i === now ? 'font-bold' : 'text-soft'}
+            >
+              {i + 1}{' '}
+              <Link to={to} className="underline decoration-rule underline-offset-4 hover:decoration-ink">
+                {text}
+              </Link>
+            </li>
+          ))}
+        </ol>
+      )}
+      <button type="button" onClick={leave} aria-label="Close the hints" className="p-1 text-soft hover:text-ink">
+        <X size={16} />
+      </button>
+    </aside>
+  );
+}

@@ -1,0 +1,102 @@
+import { parsePosition, parseTimecode, timecodeToFrames, FRAME_RATES } from '@metronomo/core';
+import clsx from 'clsx';
+import { useState } from 'react';
+import { command, useSession } from '../hub/session';
+import { barsBeatsTicks, songTimecode } from '../hub/song-facts';
+import { useSongFacts } from '../hub/use-song-facts';
+import { Cell } from './cell';
+
+/** Where the hub stands, in bars, beats and ticks, and in timecode. Press one to go somewhere else. */
+export function Position() {
+  const beat = useSession(({ snapshot }) => snapshot.beat);
+  const songMs = useSession(({ snapshot }) => snapshot.songMs);
+  const counts = useSession(({ snapshot }) => snapshot.state === 'countingIn');
+  const song = useSession(({ rig }) => rig?.song);
+  const facts = useSongFacts();
+  if (!song || !facts) return null;
+  const toBeat = (text: string) => facts.meter.beatAt(parsePosition(text));
+  const fromTimecode = (text: string) => {
+    const frames =
+      timecodeToFrames(parseTimecode(text, song.rate), song.rate) - timecodeToFrames(song.timecodeStart, song.rate);
+    return facts.tempo.beatAt((frames / FRAME_RATES[song.rate].perSecond) * 1000);
+  };
+  return (
+    <>
+      <Cell className="w-48 flex-col justify-center">
+        <span className="text-xs text-soft">{counts ? 'Counting in' : 'Bar . beat . tick'}</span>
+        <PlaceField
+          label="Position"
+          hint="Bar, or bar.beat; Enter goes there"
+          text={barsBeatsTicks(facts.meter, beat)}
+          toBeat={toBeat}
+          className="text-[32px] leading-tight font-bold"
+        />
+      </Cell>
+      <Cell className="hidden w-48 flex-col justify-center md:flex">
+        <span className="text-xs text-soft">Timecode, {song.rate} fps</span>
+        <PlaceField
+          label="Timecode"
+          hint="01:02:03:04; Enter goes there"
+          text={songTimecode(song, songMs)}
+          toBeat={fromTimecode}
+          className="text-[21px] leading-snug"
+        />
+      </Cell>
+    </>
+  );
+}
+
+/** A readout that is a field while it is held. */
+function PlaceField({
+  label,
+  hint,
+  text,
+  toBeat,
+  className,
+}: {
+  label: string;
+  hint: string;
+  text: string;
+  toBeat: (text: string) => number;
+  className: string;
+}) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const beat = draft === null ? null : placeOf(draft, toBeat);
+  const go = () => {
+    if (beat !== null) command({ kind: 'locate', beat });
+    setDraft(null);
+  };
+  return (
+    <input
+      aria-label={label}
+      title={hint}
+      aria-invalid={draft !== null && beat === null}
+      className={clsx(
+        'w-full border-b border-transparent bg-transparent hover:border-rule focus:border-ink aria-invalid:text-wrong',
+        className,
+      )}
+      value={draft ?? text}
+      onFocus={({ target }) => {
+        setDraft(text);
+        requestAnimationFrame(() => target.select());
+      }}
+      onChange={({ target }) => setDraft(target.value.slice(0, 14))}
+      onBlur={() => setDraft(null)}
+      onKeyDown={({ key, currentTarget }) => {
+        if (key === 'Enter') go();
+        if (key === 'Enter' || key === 'Escape') currentTarget.blur();
+      }}
+    />
+  );
+}
+
+/** Null for what is no place in the song. */
+function placeOf(text: string, toBeat: (text: string) => number): number | null {
+  try {
+    const beat = toBeat(text);
+    return beat >= 0 && Number.isFinite(beat) ? beat : null;
+  } catch (error) {
+    if (error instanceof Error) return null;
+    throw error;
+  }
+}

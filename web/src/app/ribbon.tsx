@@ -1,0 +1,39 @@
+import { ChevronDown, ChevronUp } from 'lucide-react';
+import { useState } from 'react';
+import { useSession } from '../hub/session';
+import { midiWords } from '../parts/midi-words';
+import { usePortNames } from '../hub/use-port-names';
+import { MESSAGE_INKS } from './message-inks';
+import { RibbonPanel } from './ribbon-panel';
+
+/** The last messages in and out: one line, or unfolded a list; never in the way of the clock. */
+export function Ribbon() {
+  const ribbon = useSession(({ ribbon }) => ribbon);
+  const messages = useSession(({ snapshot }) => snapshot.messages);
+  const [open, setOpen] = useState(false);
+  const nameOf = usePortNames();
+  return (
+    <footer className="shrink-0 border-t border-rule print:hidden">
+      {open && <RibbonPanel />}
+      <div className="flex h-8 items-center gap-6 overflow-hidden px-4 text-xs">
+        <button
+          type="button"
+          aria-expanded={open}
+          onClick={() => setOpen(!open)}
+          className="flex items-center gap-1 text-soft hover:text-ink"
+        >
+          {open ? <ChevronDown size={14} aria-hidden /> : <ChevronUp size={14} aria-hidden />} Messages
+        </button>
+        <div className="flex min-w-0 flex-1 gap-6 overflow-hidden font-mono whitespace-nowrap">
+          {!open &&
+            ribbon.map((line) => (
+              <span key={`${line.direction} ${line.portId} ${line.kind}`} className={MESSAGE_INKS[line.kind]}>
+                {line.direction} {nameOf(line.portId)} {midiWords(line.bytes)}
+              </span>
+            ))}
+        </div>
+        <span className="shrink-0 text-soft">{messages.toLocaleString('en')} sent</span>
+      </div>
+    </footer>
+  );
+}

@@ -1,0 +1,33 @@
+import { Toast } from 'radix-ui';
+import { Outlet, useLocation } from 'react-router';
+import { Hints } from './hints';
+import { Ribbon } from './ribbon';
+import { ShortcutHelp } from './shortcut-help';
+import { Steps } from './steps';
+import { Toasts } from './toasts';
+import { TopStrip } from './top-strip';
+import { useShortcuts } from './use-shortcuts';
+import { VIEWS } from './views';
+
+/** What is always there: the strip, the five steps, the view, the ribbon. */
+export function Shell() {
+  const help = useShortcuts();
+  const { pathname } = useLocation();
+  const view = VIEWS.find(({ path }) => pathname.startsWith(path));
+  return (
+    <Toast.Provider swipeDirection="right" label="Message">
+      <div className="flex h-dvh flex-col overflow-hidden print:block print:h-auto print:overflow-visible">
+        <TopStrip />
+        <Steps />
+        <Hints />
+        <main className="min-h-0 flex-1 overflow-auto print:overflow-visible">
+          <h1 className="sr-only">{view?.name ?? 'Metronomo'}</h1>
+          <Outlet />
+        </main>
+        <Toasts />
+        <Ribbon />
+      </div>
+      <ShortcutHelp open={help.open} onOpenChange={help.setOpen} />
+    </Toast.Provider>
+  );
+}

@@ -1,0 +1,62 @@
+import { formatDistanceToNowStrict } from 'date-fns';
+import { NavLink } from 'react-router';
+import { useSession } from '../hub/session';
+import { useFollowers } from '../hub/use-followers';
+import { signed } from '../parts/words';
+import { useTakes } from '../store/use-takes';
+import { needsApplying } from '../views/align/align-rows';
+import { useRows } from '../views/align/use-rows';
+import { useLineCheck } from '../views/rig/use-line-check';
+import { VIEWS } from './views';
+
+/** The five views as steps, each with a line that says how it stands. */
+export function Steps() {
+  const lines = useStepLines();
+  return (
+    <nav aria-label="Views" className="print:hidden flex shrink-0 border-b border-rule">
+      {VIEWS.map(({ path, name }, i) => (
+        <NavLink
+          key={path}
+          to={path}
+          className="flex min-w-0 flex-1 flex-col px-4 py-1.5 max-sm:items-center max-sm:px-1 max-sm:py-2.5 not-last:border-r not-last:border-rule hover:bg-raised aria-[current]:bg-raised aria-[current]:shadow-[inset_0_-3px_0_var(--ink)]"
+        >
+          <span>
+            <b className="text-base">{name}</b> <span className="text-xs text-soft max-sm:hidden">{i + 1}</span>
+          </span>
+          <span className="truncate text-xs text-soft max-sm:hidden">{lines[path]}</span>
+        </NavLink>
+      ))}
+    </nav>
+  );
+}
+
+function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
+  const rig = useSession(({ rig }) => rig);
+  const state = useSession(({ snapshot }) => snapshot.state);
+  const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
+  const takes = useTakes();
+  const rows = useRows();
+  const { open } = useLineCheck();
+  const toFix = open.filter(({ severity }) => severity === 'wrong').length;
+  const locked = followers.filter((follower) => follower.state === 'locked').length;
+  const latest = takes[0];
+  return {
+    '/rig': `${rig?.demo ? 'demo, ' : ''}${rig?.gear.length ?? 0} gear, ${toFix} to fix`,
+    '/run': state === 'stopped' ? 'stopped' : `rolling, ${locked} of ${followers.length} locked`,
+    '/bench': latest ? `last take ${formatDistanceToNowStrict(latest.startedAt)} ago` : 'no take yet',
+    '/align': alignLine(rows),
+    '/logbook': count(takes.length, 'take'),
+  };
+}
+
+function alignLine(rows: ReturnType<typeof useRows>): string {
+  const measured = rows.flatMap(({ now }) => (now?.report ? [now.report.medianMs] : []));
+  if (measured.length === 0) return rows.some(({ before }) => before) ? 'applied, not proved' : 'nothing measured';
+  const worst = measured.reduce((a, b) => (Math.abs(b) > Math.abs(a) ? b : a));
+  const proved = rows.every((row) => row.now && row.before && !needsApplying(row));
+  return `${proved ? 'proved, ' : ''}worst ${signed(worst)} ms`;
+}
+
+function count(n: number, noun: string): string {
+  return `${n} ${noun}${n === 1 ? '' : 's'}`;
+}

@@ -1,0 +1,49 @@
+import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
+import { useId, useState } from 'react';
+import { useSession } from '../hub/session';
+import { Button } from '../parts/button';
+import { setTempo, tap } from './tempo';
+
+/** The tempo: set by number or by tapping, shown as it is; while it rolls, all followers are taken along. */
+export function TempoField() {
+  const id = useId();
+  // As the hub has it: after a leader was lost that is the leader's last tempo, whatever was set by hand before.
+  const bpm = useSession(({ snapshot }) => snapshot.bpm);
+  const fromSong = useSession(({ rig }) => rig?.song.tempoFrom === 'sections' && rig.song.sections.length > 0);
+  const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
+  const [draft, setDraft] = useState<string | null>(null);
+  const wanted = draft === null ? bpm : Number(draft.replace(',', '.'));
+  const invalid = !(wanted >= SLOWEST_BPM && wanted <= FASTEST_BPM);
+  const settle = () => {
+    if (draft !== null && !invalid && wanted !== bpm) setTempo(wanted);
+    setDraft(null);
+  };
+  return (
+    <div className="flex items-end gap-2">
+      <div className="flex flex-col">
+        <label htmlFor={id} className="text-xs text-soft">
+          Tempo, BPM{fromSong ? ', by the song' : ''}
+        </label>
+        <input
+          id={id}
+          inputMode="decimal"
+          aria-invalid={draft !== null && invalid}
+          readOnly={led}
+          title={led ? 'Who leads sets the tempo' : `From ${SLOWEST_BPM} to ${FASTEST_BPM} BPM`}
+          className="w-28 border-b border-transparent bg-transparent text-[32px] leading-tight font-bold hover:border-rule focus:border-ink aria-invalid:text-wrong"
+          value={draft ?? bpm.toFixed(2)}
+          onFocus={(event) => event.target.select()}
+          onChange={(event) => setDraft(event.target.value.slice(0, 9))}
+          onBlur={settle}
+          onKeyDown={(event) => {
+            if (event.key === 'Enter') settle();
+            if (event.key === 'Escape') setDraft(null);
+          }}
+        />
+      </div>
+      <Button className="mb-1.5 !px-2.5 !py-1" disabled={led} onClick={tap} title="Tap along, four times or more: T">
+        Tap
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,16 @@
+import { FASTEST_BPM, SLOWEST_BPM, TapTempo } from '@metronomo/core';
+import { changeRig, useSession } from '../hub/session';
+
+const taps = new TapTempo();
+
+/** One tap; from the fourth on it sets the tempo. */
+export function tap(): void {
+  if (useSession.getState().snapshot.leader !== 'hub') return;
+  const bpm = taps.tap(performance.now());
+  if (bpm !== null && bpm >= SLOWEST_BPM && bpm <= FASTEST_BPM) setTempo(bpm);
+}
+
+/** By hand from now on, whatever the song says. */
+export function setTempo(bpm: number): void {
+  void changeRig((rig) => ({ ...rig, bpm, song: { ...rig.song, tempoFrom: 'hand' } }));
+}

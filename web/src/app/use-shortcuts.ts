@@ -1,0 +1,38 @@
+import { HUB_ID } from '@metronomo/core';
+import { useState } from 'react';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { useNavigate } from 'react-router';
+import { command, stepBack, useSession } from '../hub/session';
+import { tap } from './tempo';
+import { tell } from './toast-store';
+import { VIEWS } from './views';
+
+/** Keys that work everywhere but in text fields, where they are letters. */
+export function useShortcuts() {
+  const [open, setOpen] = useState(false);
+  const navigate = useNavigate();
+  useHotkeys('space', () => playOrStop(), { preventDefault: true });
+  useHotkeys('t', () => tap());
+  useHotkeys('home', () => command({ kind: 'locate', beat: 0 }), { preventDefault: true });
+  useHotkeys('1,2,3,4,5', ({ key }) => void navigate(VIEWS[Number(key) - 1]?.path ?? '/run'));
+  useHotkeys('m', () => void navigate('/bench', { state: { take: Date.now() } }));
+  useHotkeys('shift+slash, shift+?', () => setOpen(true), { useKey: true });
+  useHotkeys('mod+z', () => void step('undo'), { preventDefault: true });
+  useHotkeys('mod+shift+z, mod+y', () => void step('redo'), { preventDefault: true });
+  return { open, setOpen };
+}
+
+export function playOrStop(): void {
+  const { snapshot, rig } = useSession.getState();
+  if (snapshot.state !== 'stopped') command({ kind: 'stop' });
+  else if (snapshot.leader === HUB_ID) command({ kind: 'play', countIn: rig?.song.countsIn ?? false });
+  else {
+    const name = rig?.gear.find(({ id }) => id === snapshot.leader)?.name ?? 'Somebody else';
+    tell(`${name} leads: press play there. The hub starts with it.`);
+  }
+}
+
+async function step(direction: 'undo' | 'redo'): Promise<void> {
+  const done = await stepBack(direction);
+  tell(done ? (direction === 'undo' ? 'Taken back.' : 'Made again.') : `Nothing to ${direction}.`);
+}

@@ -1,0 +1,61 @@
+const READINGS = 32;
+const EVERY_MS = 60;
+/** When this many readings in a row stand apart from the rest by more than the jerks do, the sound stopped for a moment. */
+const JUMP_READINGS = 5;
+const JUMP_SECONDS = 0.002;
+
+/**
+ * How the audio clock runs against the window's. Audio has its own crystal and its stamps come in jerks, so the middle
+ * of many readings is taken, never one. Seconds of the context against ms of the window.
+ */
+export class AudioClock {
+  readonly #context: AudioContext;
+  readonly #offsets: number[] = [];
+  readonly #timer: ReturnType<typeof setInterval>;
+
+  constructor(context: AudioContext) {
+    this.#context = context;
+    this.#timer = setInterval(() => this.#read(), EVERY_MS);
+    this.#read();
+  }
+
+  /** The context time of the sample that leaves the speakers at `atMs`. */
+  contextTimeAt(atMs: number): number {
+    return atMs / 1000 + this.#offsetSeconds();
+  }
+
+  /** When the sample at a context time leaves the speakers, in ms. */
+  msAt(contextTime: number): number {
+    return (contextTime - this.#offsetSeconds()) * 1000;
+  }
+
+  close(): void {
+    clearInterval(this.#timer);
+  }
+
+  #read(): void {
+    if (this.#context.state !== 'running') {
+      this.#offsets.length = 0;
+      return;
+    }
+    const { contextTime = 0, performanceTime = 0 } = this.#context.getOutputTimestamp();
+    if (contextTime <= 0 || performanceTime <= 0) return;
+    this.#offsets.push(contextTime - performanceTime / 1000);
+    if (this.#offsets.length > READINGS) this.#offsets.shift();
+    // After a break in the sound the two clocks stand to each other in a new way; what was read before is worth nothing.
+    const last = this.#offsets.slice(-JUMP_READINGS);
+    const jumped = last.length === JUMP_READINGS && Math.abs(middle(last) - middle(this.#offsets)) > JUMP_SECONDS;
+    if (jumped) this.#offsets.splice(0, this.#offsets.length - JUMP_READINGS);
+  }
+
+  #offsetSeconds(): number {
+    if (this.#offsets.length === 0) this.#read();
+    if (this.#offsets.length === 0) return this.#context.currentTime - performance.now() / 1000;
+    return middle(this.#offsets);
+  }
+}
+
+function middle(values: readonly number[]): number {
+  const sorted = [...values].sort((a, b) => a - b);
+  return sorted[Math.floor(sorted.length / 2)] ?? NaN;
+}

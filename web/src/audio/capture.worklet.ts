@@ -1,0 +1,56 @@
+/** Frames handed over at a time: 43 ms at 48 kHz. */
+const BATCH_FRAMES = 2048;
+
+type Order = { kind: 'begin'; port: MessagePort; channels: number } | { kind: 'end' };
+
+/**
+ * Takes every sample of its input, on all channels, and posts them in batches that follow on from each other: where the
+ * input is missing for a moment, silence stands in its place, so that time is never lost.
+ */
+class CaptureProcessor extends AudioWorkletProcessor {
+  #port: MessagePort | null = null;
+  #channels: Float32Array[] = [];
+  #filled = 0;
+  #startFrame = 0;
+  #ended = false;
+
+  constructor() {
+    super();
+    this.port.onmessage = ({ data }: MessageEvent<Order>) => {
+      if (data.kind === 'end') {
+        this.#ended = true;
+        return;
+      }
+      this.#port = data.port;
+      this.#channels = empty(data.channels);
+      this.#filled = 0;
+    };
+  }
+
+  process(inputs: Float32Array[][]): boolean {
+    if (!this.#port || this.#ended) return !this.#ended;
+    const input = inputs[0] ?? [];
+    const frames = input[0]?.length ?? 128;
+    if (this.#filled === 0) this.#startFrame = currentFrame;
+    this.#channels.forEach((channel, i) => {
+      const samples = input[i];
+      if (samples) channel.set(samples, this.#filled);
+    });
+    this.#filled += frames;
+    if (this.#filled < BATCH_FRAMES) return true;
+    const channels = this.#channels;
+    this.#port.postMessage(
+      { sampleRate, startFrame: this.#startFrame, startMs: null, channels },
+      channels.map((channel) => channel.buffer as ArrayBuffer),
+    );
+    this.#channels = empty(channels.length);
+    this.#filled = 0;
+    return true;
+  }
+}
+
+function empty(channels: number): Float32Array[] {
+  return Array.from({ length: channels }, () => new Float32Array(BATCH_FRAMES));
+}
+
+registerProcessor('capture', CaptureProcessor);

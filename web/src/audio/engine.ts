@@ -1,0 +1,21 @@
+import { AudioClock } from './audio-clock';
+
+let engine: { context: AudioContext; clock: AudioClock } | null = null;
+
+/** From handing a sound over to the moment it can leave the speakers, besides the output's own latency. */
+const HANDING_OVER_MS = 30;
+
+/** How long before a sound is due it must be handed over, in ms; 0 while there is no sound. */
+export function soundLeadMs(): number {
+  return engine ? engine.context.outputLatency * 1000 + HANDING_OVER_MS : 0;
+}
+
+/** The page's one audio context, made on the first press that needs sound, with the clock that goes with it. */
+export function audioEngine(): { context: AudioContext; clock: AudioClock } {
+  if (!engine) {
+    const context = new AudioContext({ sampleRate: 48_000, latencyHint: 'interactive' });
+    engine = { context, clock: new AudioClock(context) };
+  }
+  if (engine.context.state === 'suspended') void engine.context.resume();
+  return engine;
+}

@@ -1,0 +1,152 @@
+import * as Comlink from 'comlink';
+import { BOATHOUSE, Hub, Keyboard, Lookahead, MidiParser, Studio, type MidiMessage } from '@metronomo/core';
+import { MessageLog } from './message-log';
+import type { FromHub, HubWorkerApi, PortMessage, StandInAction, ToHub, ToMeasure } from './protocol';
+
+const WAKE_MS = 10;
+const SNAPSHOT_MS = 33;
+const MOST_ARRIVALS = 512;
+/** Between two times that it is asked; 300 BPM are 120 a second. */
+const MOST_TICKS = 20_000;
+const CLOCK = 0xf8;
+
+/** So long a stop needs to be said to everybody. */
+const LAST_WORDS_MS = 700;
+
+let hub: Hub | null = null;
+let timer: ReturnType<typeof setInterval> | undefined;
+let studio: Studio | null = null;
+let listening = false;
+let toWindow: MessagePort | null = null;
+let toMeasure: MessagePort | null = null;
+let offsetToWindowMs = 0;
+let snapshotAtMs = 0;
+const lookahead = new Lookahead();
+const log = new MessageLog();
+let ticks: { portId: string; times: number[] } | null = null;
+let arrivals: { portId: string; messages: MidiMessage[] } | null = null;
+
+/** The window's clock: a worker's own starts at another instant. */
+const now = () => performance.now() + offsetToWindowMs;
+
+const api: HubWorkerApi = {
+  start(timeOrigin, bpm, windowPort, measurePort) {
+    offsetToWindowMs = performance.timeOrigin - timeOrigin;
+    toWindow = windowPort;
+    toMeasure = measurePort;
+    windowPort.onmessage = ({ data }: MessageEvent<ToHub>) => {
+      if (data.kind === 'handedOver') lookahead.handedOver(data.afterMs);
+      else received(data.portId, data.bytes, data.atMs);
+    };
+    hub = new Hub({ bpm });
+    timer = setInterval(wake, WAKE_MS);
+  },
+  async end() {
+    hub?.command({ kind: 'stop' });
+    await new Promise((resolve) => setTimeout(resolve, LAST_WORDS_MS));
+    clearInterval(timer);
+    hub = null;
+  },
+  setSong: (song) => hub?.setSong(song),
+  setFeeds: (feeds) => hub?.setFeeds(feeds),
+  setSources: (sources) => hub?.setSources(sources),
+  setLeaders: (order) => hub?.setLeaders(order),
+  setRoutes: (routes) => hub?.setRoutes(routes),
+  command: (command) => hub?.command(command),
+  offsetOf: (feedId) => hub?.offsetOf(feedId) ?? null,
+  planAhead: (leastMs) => lookahead.atLeast(leastMs),
+  sendTest: (messages) => send(messages),
+  keepArrivals(portId) {
+    const kept = arrivals?.messages ?? [];
+    arrivals = portId === null ? null : { portId, messages: [] };
+    return kept;
+  },
+  captureTicks(portId) {
+    ticks = portId === null ? null : { portId, times: [] };
+  },
+  takeTicks() {
+    const times = ticks?.times.splice(0) ?? [];
+    return times.length > MOST_TICKS ? null : Float64Array.from(times);
+  },
+  messagesAfter: (number, most) => log.after(number, most),
+  useStudio(on, wanted) {
+    listening = wanted;
+    if (!on) studio = null;
+    else if (!studio) {
+      studio = new Studio(BOATHOUSE);
+      for (const port of studio.ports.values()) port.listen((bytes, atMs) => received(port.id, bytes, atMs));
+    }
+    return studio?.channels ?? 0;
+  },
+  atStandIn(action) {
+    const [keyboard] = studio?.gear(Keyboard) ?? [];
+    if (keyboard) act(keyboard, action);
+  },
+};
+
+function act(keyboard: Keyboard, action: StandInAction): void {
+  switch (action.kind) {
+    case 'play':
+      keyboard.play();
+      return;
+    case 'stop':
+      keyboard.stop();
+      return;
+    case 'tempo':
+      keyboard.turnTempo(action.bpm);
+      return;
+    case 'cable':
+      keyboard.plug(action.plugged);
+      return;
+    case 'press':
+      keyboard.press(action.note, action.velocity, now());
+  }
+}
+
+function wake(): void {
+  if (!hub) return;
+  const nowMs = now();
+  const aheadMs = lookahead.wake(nowMs);
+  send(hub.advance(nowMs, aheadMs).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })));
+  // What a stand-in sends arrives when it is sent, and not before.
+  studio?.advance(nowMs + aheadMs, nowMs);
+  passSound(nowMs + aheadMs);
+  if (nowMs - snapshotAtMs < SNAPSHOT_MS) return;
+  snapshotAtMs = nowMs;
+  post({ kind: 'snapshot', snapshot: hub.snapshot(), atMs: nowMs, ribbon: log.takeNewest() });
+}
+
+function received(portId: string, bytes: Uint8Array, atMs: number): void {
+  log.note('in', { portId, bytes, atMs });
+  const carried = hub?.receive(portId, bytes, atMs) ?? [];
+  send(
+    carried.map((one) => ({ portId: one.portId, bytes: one.bytes, atMs: one.atMs })),
+    true,
+  );
+  if (ticks?.portId === portId && ticks.times.length <= MOST_TICKS)
+    for (const byte of bytes) if (byte === CLOCK) ticks.times.push(atMs);
+  if (arrivals?.portId !== portId || arrivals.messages.length >= MOST_ARRIVALS) return;
+  arrivals.messages.push(...new MidiParser().push(bytes, atMs).map(({ message }) => message));
+}
+
+function send(messages: PortMessage[], atOnce = false): void {
+  for (const message of messages) {
+    studio?.ports.get(message.portId)?.send(message.bytes, message.atMs);
+    log.note('out', message);
+  }
+  if (messages.length > 0) post({ kind: 'send', messages, postedAtMs: now(), atOnce });
+}
+
+/** The stand-ins know everything due before the horizon, so their sound can be heard in time. */
+function passSound(untilMs: number): void {
+  const block = studio?.capture(untilMs);
+  if (!block) return;
+  toMeasure?.postMessage(block satisfies ToMeasure);
+  if (listening) post({ kind: 'block', block });
+}
+
+function post(message: FromHub): void {
+  toWindow?.postMessage(message);
+}
+
+Comlink.expose(api);

@@ -1,0 +1,93 @@
+import type {
+  Feed,
+  HubCommand,
+  HubSnapshot,
+  MidiMessage,
+  PortRoute,
+  SongSettings,
+  SoundBlock,
+  SourceSettings,
+} from '@metronomo/core';
+
+/** Bytes for a port of the window, due at a time of the window's clock, in ms. */
+export interface PortMessage {
+  portId: string;
+  bytes: Uint8Array;
+  atMs: number;
+}
+
+/** A message that came in or went out, as the hub keeps it for the ribbon. */
+export interface LoggedMessage extends PortMessage {
+  /** Counted from 1, in the order in which they were noted. */
+  number: number;
+  direction: 'in' | 'out';
+}
+
+export type MessageKind = 'clock' | 'transport' | 'timecode' | 'notes' | 'other';
+
+/** The newest message of a kind at a port, for the folded ribbon. */
+export interface RibbonLine {
+  portId: string;
+  direction: 'in' | 'out';
+  kind: MessageKind;
+  bytes: Uint8Array;
+}
+
+export type FromHub =
+  /** `postedAtMs`: when it left the worker; `atOnce`: notes that are carried through, due as soon as they can be. */
+  | { kind: 'send'; messages: PortMessage[]; postedAtMs: number; atOnce: boolean }
+  | { kind: 'snapshot'; snapshot: HubSnapshot; atMs: number; ribbon: RibbonLine[] }
+  | { kind: 'block'; block: SoundBlock };
+
+/** What the window tells the hub without waiting for an answer. */
+export type ToHub =
+  | ({ kind: 'received' } & PortMessage)
+  /** What the hub sent was handed to the ports so long after it was sent. */
+  | { kind: 'handedOver'; afterMs: number };
+
+/** What somebody who stands before a stand-in can do. */
+export type StandInAction =
+  | { kind: 'play' | 'stop' }
+  | { kind: 'tempo'; bpm: number }
+  | { kind: 'cable'; plugged: boolean }
+  | { kind: 'press'; note: number; velocity: number };
+
+export interface HubWorkerApi {
+  /** `timeOrigin`: the window's, so that both speak of the same milliseconds. */
+  start(timeOrigin: number, bpm: number, toWindow: MessagePort, toMeasure: MessagePort): void;
+  /** Stops, and sends nothing after that. */
+  end(): Promise<void>;
+  setSong(song: SongSettings): void;
+  setFeeds(feeds: Feed[]): void;
+  setSources(sources: SourceSettings[]): void;
+  setLeaders(order: string[]): void;
+  setRoutes(routes: PortRoute[]): void;
+  command(command: HubCommand): void;
+  /** What a feed's offset is now, ms: leaning on it moves it. */
+  offsetOf(feedId: string): number | null;
+  /** An output needs what it plays so long before it is due. */
+  planAhead(leastMs: number): void;
+  /** Sends bytes down a line, beside everything else that the hub sends. */
+  sendTest(messages: PortMessage[]): void;
+  /** What arrives at a port is kept from now on; null keeps nothing more. Gives what was kept before. */
+  keepArrivals(portId: string | null): MidiMessage[];
+  /** When each tick of clock arrives at a port is kept from now on, in ms of the window's clock; null ends that. */
+  captureTicks(portId: string | null): void;
+  /** What was kept since it was asked last; null when more came than any clock sends. */
+  takeTicks(): Float64Array | null;
+  /** The messages after the one with a number, as far as they are still kept; the newest at the most. */
+  messagesAfter(number: number, most: number): LoggedMessage[];
+  /** Whether the room of stand-ins is at work, and whether its sound is wanted in the window. Gives its channels. */
+  useStudio(on: boolean, listening: boolean): number;
+  /** Does something at the room's keyboard. */
+  atStandIn(action: StandInAction): void;
+}
+
+/** What a source of returns sends to the measure worker: captured blocks that follow on from each other. */
+export interface ToMeasure {
+  sampleRate: number;
+  startFrame: number;
+  /** In ms of the window's clock; null when the source does not know. */
+  startMs: number | null;
+  channels: Float32Array[];
+}

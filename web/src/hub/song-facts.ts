@@ -1,0 +1,43 @@
+import {
+  COMMON_TIME,
+  formatTimecode,
+  framesToTimecode,
+  MeterMap,
+  secondsToFrames,
+  songMaps,
+  TempoMap,
+  TICKS_PER_BEAT,
+  timecodeToFrames,
+} from '@metronomo/core';
+import memoizeOne from 'memoize-one';
+import type { Rig, Song } from '../store/records';
+
+/** What is asked again and again about the song in use. */
+export interface SongFacts {
+  meter: MeterMap;
+  tempo: TempoMap;
+  /** Where the sections begin, in quarter notes. */
+  beginsAt: number[];
+  /** 0 where there are no sections. */
+  lengthBeats: number;
+}
+
+export const factsOf = memoizeOne((song: Song, bpm: number): SongFacts => {
+  const even = { meter: new MeterMap([COMMON_TIME]), tempo: new TempoMap([{ beat: 0, bpm }]) };
+  if (song.sections.length === 0) return { ...even, beginsAt: [], lengthBeats: 0 };
+  const { tempo, meter, beginsAt, lengthBeats } = songMaps(song.sections);
+  const maps = song.tempoFrom === 'hand' ? even : { meter: new MeterMap(meter), tempo: new TempoMap(tempo) };
+  return { ...maps, beginsAt, lengthBeats };
+});
+
+/** `17.3.06`: bars and beats from 1, ticks of MIDI clock. */
+export function barsBeatsTicks(meter: MeterMap, at: number): string {
+  const { bar, beat, ticks } = meter.positionAt(at + 1e-6);
+  return `${bar}.${beat}.${String(Math.floor((ticks / 960) * TICKS_PER_BEAT)).padStart(2, '0')}`;
+}
+
+/** Song time, ms from beat 0, as timecode at the song's rate and from its start. */
+export function songTimecode({ timecodeStart, rate }: Rig['song'], songMs: number): string {
+  const frame = Math.floor(timecodeToFrames(timecodeStart, rate) + secondsToFrames(songMs / 1000, rate) + 1e-6);
+  return formatTimecode(framesToTimecode(frame, rate), rate);
+}

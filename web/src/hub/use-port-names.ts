@@ -1,0 +1,16 @@
+import { CLICK_PORT } from './feeds';
+import { useSession } from './session';
+
+/** What a port is called by the gear at its other end. */
+export function usePortNames(): (portId: string) => string {
+  const rig = useSession(({ rig }) => rig);
+  return (portId) => {
+    if (portId === CLICK_PORT) return 'Hub’s click';
+    const socket = rig?.hubSockets.find((one) => one.portId === portId);
+    const cable = rig?.cables.find(({ from, to }) => from.socketId === socket?.id || to.socketId === socket?.id);
+    const gear = rig?.gear.find(
+      (one) => one.portId === portId || (cable && (one.id === cable.from.gearId || one.id === cable.to.gearId)),
+    );
+    return gear?.name ?? socket?.label ?? portId;
+  };
+}

@@ -1,0 +1,52 @@
+import '@fontsource/b612/400.css';
+import '@fontsource/b612/700.css';
+import '@fontsource/b612-mono/400.css';
+import './app/styles.css';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { App } from './app/app';
+import { OtherTab } from './app/other-tab';
+import { applySheet } from './app/sheet';
+import { watchDrift } from './hub/drift-watch';
+import { runInOneTab } from './hub/one-tab';
+import { endSession, startSession } from './hub/session';
+import { stayAwake } from './hub/stay-awake';
+import { StartFailed } from './app/start-failed';
+
+applySheet();
+const root = createRoot(document.getElementById('root') as HTMLElement);
+
+async function start({ take = false } = {}): Promise<void> {
+  const runs = await runInOneTab(givenUp, { take });
+  if (!runs) {
+    // Here nothing was begun: it can be taken over without loading anew.
+    root.render(<OtherTab onTake={() => void start({ take: true })} />);
+    return;
+  }
+  try {
+    await startSession();
+    watchDrift();
+    stayAwake();
+    root.render(
+      <StrictMode>
+        <App />
+      </StrictMode>,
+    );
+  } catch (error) {
+    root.render(<StartFailed error={error} />);
+  }
+}
+
+/** Another tab took over: this one falls silent, and would begin anew. */
+function givenUp(): void {
+  void endSession().then(() => {
+    root.render(<OtherTab onTake={() => window.location.reload()} />);
+    sessionStorage.setItem(TAKE_KEY, 'yes');
+  });
+}
+
+/** A tab that is loaded anew to take over says so to itself. */
+const TAKE_KEY = 'metronomo.take';
+const takes = sessionStorage.getItem(TAKE_KEY) !== null;
+sessionStorage.removeItem(TAKE_KEY);
+void start({ take: takes });

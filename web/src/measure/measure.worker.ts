@@ -1,0 +1,169 @@
+import * as Comlink from 'comlink';
+import { readWav, ReturnWatch, waveformEnvelope } from '@metronomo/core';
+import type { ToMeasure } from '../hub/protocol';
+import { database } from '../store/database';
+import { loadTicks } from '../store/clock-takes';
+import type { ClockTake, Take } from '../store/records';
+import { deleteTake, loadSound } from '../store/takes';
+import { analyzeClock } from './analyze-clock';
+import { analyzeTake } from './analyze-take';
+import type { LiveReadings, MeasureWorkerApi } from './protocol';
+import { TakeRecorder } from './take-recorder';
+
+/** A dropped file is kept in pieces, so that no record of the store grows without bound. */
+const FILE_CHUNK_SECONDS = 5;
+const WATCH_MS = 500;
+
+let tellLive: ((live: LiveReadings) => void) | null = null;
+let source: MessagePort | null = null;
+let frameZeroMs: number | null = null;
+let watch: ReturnWatch | null = null;
+let reference = { clickChannel: 0, bpm: 120 };
+let recorder: TakeRecorder | null = null;
+let file: { sampleRate: number; channels: Float32Array[] } | null = null;
+
+const api: MeasureWorkerApi = {
+  onLive(tell) {
+    tellLive = tell;
+  },
+  useSource(port) {
+    source?.close();
+    source = port;
+    watch = null;
+    frameZeroMs = null;
+    recorder?.end('The audio input was changed during this take.');
+    port.onmessage = ({ data }: MessageEvent<ToMeasure>) => receive(data);
+  },
+  setFrameZero(ms) {
+    frameZeroMs = ms;
+  },
+  setReference(clickChannel, bpm) {
+    if (clickChannel !== reference.clickChannel) watch = null;
+    reference = { clickChannel, bpm };
+  },
+  async record(take, fromMs, toMs, tell) {
+    recorder?.end('Another take was begun.');
+    const mine = new TakeRecorder(take, fromMs, toMs, tell);
+    recorder = mine;
+    const watching = setInterval(() => mine.watch(performance.now()), WATCH_MS);
+    try {
+      const recorded = await mine.done;
+      const measured = analyzeTake(recorded, await soundOf(take.id));
+      // A take that ended before anything came in is told, but not kept.
+      await (recorded.frames > 0 ? database.takes.put(measured) : database.takes.delete(take.id));
+      return measured;
+    } finally {
+      clearInterval(watching);
+      if (recorder === mine) recorder = null;
+    }
+  },
+  endTake(why) {
+    recorder?.end(why);
+  },
+  async analyze(takeId) {
+    const take = await database.takes.get(takeId);
+    if (!take) throw new Error('That take is not here any more.');
+    const measured = analyzeTake(take, await soundOf(takeId));
+    // One that was deleted meanwhile stays so.
+    await database.takes
+      .where('id')
+      .equals(takeId)
+      .modify((_, stored) => {
+        stored.value = measured;
+      });
+    return measured;
+  },
+  async analyzeClock(takeId) {
+    const take = await database.clockTakes.get(takeId);
+    if (!take) throw new Error('That take is not here any more.');
+    const measured = { ...take, ...(await clockResult(takeId)) };
+    await database.clockTakes
+      .where('id')
+      .equals(takeId)
+      .modify((_, stored) => {
+        stored.value = measured;
+      });
+    return measured;
+  },
+  openFile(bytes) {
+    file = readWav(bytes);
+    const { sampleRate, channels } = file;
+    const peaks = channels.map((channel) => channel.reduce((peak, sample) => Math.max(peak, Math.abs(sample)), 0));
+    return { sampleRate, seconds: (channels[0]?.length ?? 0) / sampleRate, peaks };
+  },
+  async keepFile(take) {
+    const { channels, sampleRate } = openedFile();
+    const measured: Take = { ...analyzeTake(take, channels), status: 'done' };
+    const problem = measured.lines.find((line) => line.problem)?.problem;
+    if (problem) throw new Error(problem);
+    await keepSound(take.id, channels, FILE_CHUNK_SECONDS * sampleRate);
+    await database.takes.add(measured);
+    return measured;
+  },
+  async envelopes(takeId, channels, columns) {
+    const sound = await soundOf(takeId);
+    return channels.map((channel) => {
+      const samples = sound[channel] ?? new Float32Array();
+      return waveformEnvelope(samples, 0, samples.length, columns);
+    });
+  },
+  async excerpt(takeId, channel, fromSample, toSample) {
+    const samples = (await soundOf(takeId))[channel] ?? new Float32Array();
+    const stretch = new Float32Array(Math.max(0, toSample - fromSample));
+    stretch.set(samples.subarray(Math.max(0, fromSample), Math.max(0, toSample)), Math.max(0, -fromSample));
+    return stretch;
+  },
+};
+
+async function clockResult(takeId: string): Promise<Pick<ClockTake, 'result' | 'ticks' | 'problem'>> {
+  const times = await loadTicks(takeId);
+  try {
+    return { result: analyzeClock(times), ticks: times.length };
+  } catch (error) {
+    if (!(error instanceof RangeError)) throw error;
+    return { result: null, ticks: times.length, problem: error.message };
+  }
+}
+
+/** Piece by piece, each written before the next is handed over; when one cannot be kept, none is. */
+async function keepSound(takeId: string, channels: Float32Array[], chunkFrames: number): Promise<void> {
+  const frames = channels[0]?.length ?? 0;
+  try {
+    for (let index = 0; index * chunkFrames < frames; index++) {
+      const from = index * chunkFrames;
+      const chunk = channels.map((channel) => channel.slice(from, from + chunkFrames));
+      await database.sound.add({ takeId, index, channels: chunk });
+    }
+  } catch (error) {
+    await deleteTake(takeId);
+    throw new Error('The browser’s storage is full: the recording was measured but could not be kept.', {
+      cause: error,
+    });
+  }
+}
+
+let lastSound: { takeId: string; channels: Promise<Float32Array[]> } | null = null;
+
+/** A take's sound; the last one asked for is kept at hand, for it is looked at again and again. */
+function soundOf(takeId: string): Promise<Float32Array[]> {
+  if (lastSound?.takeId !== takeId) lastSound = { takeId, channels: loadSound(takeId) };
+  return lastSound.channels;
+}
+
+function openedFile() {
+  if (!file) throw new Error('No recording is open. Drop a WAV file first.');
+  return file;
+}
+
+function receive(message: ToMeasure): void {
+  const { channels, sampleRate, startFrame } = message;
+  const startMs = message.startMs ?? (frameZeroMs === null ? null : frameZeroMs + (startFrame / sampleRate) * 1000);
+  if (startMs === null) return;
+  recorder?.push(channels, sampleRate, startFrame, startMs);
+  watch ??= new ReturnWatch({ sampleRate, channels: channels.length, referenceChannel: reference.clickChannel });
+  if (!watch.push(channels, startMs)) return;
+  const endMs = startMs + ((channels[0]?.length ?? 0) / sampleRate) * 1000;
+  tellLive?.({ readings: watch.readings(reference.bpm), beat: watch.latestBeat(), endMs });
+}
+
+Comlink.expose(api);

@@ -1,0 +1,48 @@
+import type { Envelope, ReturnReading } from '@metronomo/core';
+import type { ClockTake, Take } from '../store/records';
+
+/** How far a take has come. */
+export interface TakeProgress {
+  capturedSeconds: number;
+  wantedSeconds: number;
+}
+
+/** What is known of a dropped file before anything is measured in it. */
+export interface FileSummary {
+  sampleRate: number;
+  seconds: number;
+  /** Highest sample of each channel, 0..1. */
+  peaks: number[];
+}
+
+export interface LiveReadings {
+  readings: ReturnReading[];
+  /** The sound around the newest beat, one array a channel. */
+  beat: Float32Array[] | null;
+  /** When the newest sample was captured, in ms of the window's clock; null while that is not known. */
+  endMs: number | null;
+}
+
+export interface MeasureWorkerApi {
+  onLive(tell: (live: LiveReadings) => void): void;
+  /** Blocks come in by this port from now on, and from no other. */
+  useSource(port: MessagePort): void;
+  /** Of a source that does not say when its blocks were captured: when its frame 0 was. */
+  setFrameZero(frameZeroMs: number): void;
+  setReference(clickChannel: number, bpm: number): void;
+  /** Captures from one moment to another of the window's clock, writing as it goes, then measures. */
+  record(take: Take, fromMs: number, toMs: number, tell: (progress: TakeProgress) => void): Promise<Take>;
+  /** Ends the take under way with what it has. */
+  endTake(why: string): void;
+  /** Computes a take again from its sound. */
+  analyze(takeId: string): Promise<Take>;
+  /** Computes a clock's take from its ticks. */
+  analyzeClock(takeId: string): Promise<ClockTake>;
+  openFile(bytes: Uint8Array): FileSummary;
+  /** Measures the opened file and keeps it as a take; when nothing can be measured, throws why, and keeps nothing. */
+  keepFile(take: Take): Promise<Take>;
+  /** The shape of a take's channels, in so many columns: what the screen can show of it. */
+  envelopes(takeId: string, channels: number[], columns: number): Promise<Envelope[]>;
+  /** A stretch of one channel; silence where it reaches past the ends. */
+  excerpt(takeId: string, channel: number, fromSample: number, toSample: number): Promise<Float32Array>;
+}

@@ -1,0 +1,126 @@
+import { database } from '../store/database';
+import type { Take } from '../store/records';
+import { concatenate } from '../store/takes';
+import type { TakeProgress } from './protocol';
+
+/** A full disk, a crash or a closed tab loses no more than this. */
+const CHUNK_SECONDS = 1;
+/** A longer hole in the sound ends the take. */
+const LONGEST_GAP_SECONDS = 2;
+/** An input that is open sends a block every few hundredths of a second, silent or not. */
+const LONGEST_SILENCE_MS = 5000;
+
+/**
+ * Writes a take's sound as it comes in, a second at a time, from one moment to another. `done` gives the take once all
+ * of it is written, or what there is when it is ended early.
+ */
+export class TakeRecorder {
+  readonly done: Promise<Take>;
+  #take: Take;
+  readonly #fromMs: number;
+  readonly #toMs: number;
+  readonly #tell: (progress: TakeProgress) => void;
+  #pending: Float32Array[][] = [];
+  #pendingFrames = 0;
+  #frames = 0;
+  #nextFrame: number | null = null;
+  #chunks = 0;
+  #writing: Promise<unknown>;
+  #over = false;
+  #resolve: ((take: Take) => void) | null = null;
+  #blocks = 0;
+  #lastSeen: { blocks: number; atMs: number } | null = null;
+
+  constructor(take: Take, fromMs: number, toMs: number, tell: (progress: TakeProgress) => void) {
+    this.#take = take;
+    this.#fromMs = fromMs;
+    this.#toMs = toMs;
+    this.#tell = tell;
+    this.done = new Promise((resolve) => (this.#resolve = resolve));
+    this.#writing = database.takes.put(take);
+  }
+
+  /** A block that came in; what lies before the take's beginning is left out, frame by frame. */
+  push(channels: Float32Array[], sampleRate: number, startFrame: number, startMs: number): void {
+    this.#blocks++;
+    const frames = channels[0]?.length ?? 0;
+    const skip = Math.max(0, Math.ceil(((this.#fromMs - startMs) / 1000) * sampleRate));
+    if (this.#over || skip >= frames) return;
+    const gap = this.#nextFrame === null ? 0 : startFrame - this.#nextFrame;
+    if (this.#nextFrame !== null && sampleRate !== this.#take.sampleRate) {
+      this.end('The sample rate was changed during this take.');
+      return;
+    }
+    if (gap < 0 || gap > LONGEST_GAP_SECONDS * sampleRate) {
+      this.end('The sound broke off during this take.');
+      return;
+    }
+    this.#nextFrame = startFrame + frames;
+    if (this.#take.sampleRate !== sampleRate) this.#learn(sampleRate);
+    // Where samples are missing, silence keeps the time: all channels miss the same, so only the beats in it are lost.
+    if (gap > 0) {
+      this.#take = { ...this.#take, gaps: (this.#take.gaps ?? 0) + 1 };
+      this.#keep(channels.map(() => new Float32Array(gap)));
+    }
+    this.#keep(channels.map((channel) => channel.slice(skip)));
+    this.#report(sampleRate);
+    if (this.#pendingFrames >= CHUNK_SECONDS * sampleRate) this.#write();
+    if (startMs + (frames / sampleRate) * 1000 >= this.#toMs) this.#finish('done');
+  }
+
+  /** Told the time now and then, on any steady clock: a take whose input sends nothing any more ends. */
+  watch(nowMs: number): void {
+    if (this.#lastSeen?.blocks !== this.#blocks) this.#lastSeen = { blocks: this.#blocks, atMs: nowMs };
+    else if (nowMs - this.#lastSeen.atMs > LONGEST_SILENCE_MS)
+      this.end('The audio input sent nothing for five seconds. Open it again in Rig, then take again.');
+  }
+
+  /** Ends it now; what was captured is kept. */
+  end(why: string): void {
+    this.#take = { ...this.#take, ending: why };
+    this.#finish('interrupted');
+  }
+
+  /** Written at once: without it a take that is cut off could not be measured or saved. */
+  #learn(sampleRate: number): void {
+    this.#take = { ...this.#take, sampleRate };
+    const { id } = this.#take;
+    this.#writing = this.#writing.then(() => database.takes.update(id, { sampleRate }));
+  }
+
+  #keep(channels: Float32Array[]): void {
+    const frames = channels[0]?.length ?? 0;
+    this.#pending.push(channels);
+    this.#pendingFrames += frames;
+    this.#frames += frames;
+  }
+
+  #report(sampleRate: number): void {
+    this.#tell({ capturedSeconds: this.#frames / sampleRate, wantedSeconds: (this.#toMs - this.#fromMs) / 1000 });
+  }
+
+  #write(): void {
+    const pending = this.#pending;
+    const count = pending[0]?.length ?? 0;
+    const channels = Array.from({ length: count }, (_, i) =>
+      concatenate(pending.map((block) => block[i] ?? new Float32Array())),
+    );
+    const chunk = { takeId: this.#take.id, index: this.#chunks++, channels };
+    this.#pending = [];
+    this.#pendingFrames = 0;
+    this.#writing = this.#writing.then(() => database.sound.add(chunk));
+    this.#writing.catch(() => this.end('The browser’s storage is full: the take ends here.'));
+  }
+
+  #finish(status: 'done' | 'interrupted'): void {
+    if (this.#over) return;
+    this.#over = true;
+    if (this.#pendingFrames > 0) this.#write();
+    const take = { ...this.#take, status, frames: this.#frames };
+    this.#writing.then(
+      () => this.#resolve?.(take),
+      // What was written before the storage failed can still be measured.
+      () => this.#resolve?.({ ...take, status: 'interrupted' }),
+    );
+  }
+}

@@ -1,0 +1,39 @@
+import { parseDuration } from '@metronomo/core';
+import { useState } from 'react';
+import { MOST_OFFSET_MS } from '../store/rigs';
+import { signed } from './words';
+
+interface Props {
+  label: string;
+  valueMs: number;
+  bpm: number;
+  sampleRate?: number;
+  onChange: (ms: number) => void;
+}
+
+/** An offset in any unit; written values count only on Enter or when the field is left, so none is eaten half-typed. */
+export function OffsetField({ label, valueMs, bpm, sampleRate = 48_000, onChange }: Props) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const parsed = draft === null ? null : parseDuration(draft, { sampleRate, bpm, rate: '25' });
+  const invalid = draft !== null && (parsed === null || Math.abs(parsed) > MOST_OFFSET_MS);
+  const settle = () => {
+    if (parsed !== null && !invalid && parsed !== valueMs) onChange(parsed);
+    setDraft(null);
+  };
+  return (
+    <input
+      aria-label={label}
+      aria-invalid={invalid}
+      title="In ms; or write 590 smp, 1/2 tick, 2 fr. Minus is earlier."
+      className="w-20 border border-ink px-2 py-1 text-right text-sm aria-invalid:border-wrong"
+      value={draft ?? signed(valueMs)}
+      onChange={(event) => setDraft(event.target.value.slice(0, 24))}
+      onFocus={(event) => event.target.select()}
+      onBlur={settle}
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') settle();
+        if (event.key === 'Escape') setDraft(null);
+      }}
+    />
+  );
+}

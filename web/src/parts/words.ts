@@ -1,0 +1,36 @@
+/** Two clicks this close are heard as one (common practice: 1 to 2 ms). */
+export const TOLERANCE_MS = 1;
+
+/** `12.3 ms late`, `0.4 ms early`, `on the beat`. */
+export function lateInWords(ms: number): string {
+  const rounded = Math.abs(ms).toFixed(1);
+  if (rounded === '0.0') return 'on the beat';
+  return `${rounded} ms ${ms > 0 ? 'late' : 'early'}`;
+}
+
+/** What to do about it: `send it 12.3 ms earlier`. */
+export function moveInWords(changeMs: number): string {
+  return `send it ${Math.abs(changeMs).toFixed(1)} ms ${changeMs < 0 ? 'earlier' : 'later'}`;
+}
+
+/** `+12.3`, `−12.3`, `0.0`, with a true minus sign. */
+export function signed(ms: number, digits = 1): string {
+  const text = Math.abs(ms).toFixed(digits);
+  if (Number(text) === 0) return text;
+  return `${ms < 0 ? '−' : '+'}${text}`;
+}
+
+/** An offset as it stands: `12.3 ms earlier`, `none`. */
+export function offsetInWords(ms: number): string {
+  const rounded = Math.abs(ms).toFixed(1);
+  return rounded === '0.0' ? 'none' : `${rounded} ms ${ms < 0 ? 'earlier' : 'later'}`;
+}
+
+/** What a player makes of a difference (common practice: one sound to 2 ms, a flam for most from 10, for anybody from 20). */
+export function verdict(ms: number): { word: string; meaning: string } {
+  const late = Math.abs(ms);
+  if (late <= 2) return { word: 'Tight.', meaning: 'Two clicks this close are heard as one.' };
+  if (late < 10) return { word: 'Fit for playing along.', meaning: 'Few players hear it as two hits.' };
+  if (late < 20) return { word: 'Audible.', meaning: 'Most players hear a flam from about 10 ms.' };
+  return { word: 'Unfit.', meaning: 'Anybody hears two hits from about 20 ms.' };
+}

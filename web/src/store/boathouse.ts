@@ -1,0 +1,116 @@
+import type { LinkKind, Section, Socket } from '@metronomo/core';
+import { pairs } from 'd3-array';
+import { factsOf, gear } from './gear';
+import { BARE, connect, leadFromPort, leadToPort } from './rig-plan';
+import type { Gear, Rig } from './records';
+
+export const BOATHOUSE_SOURCE = 'boathouse';
+
+const everything = { clock: true, transport: true, position: true };
+const oneLink = (link: LinkKind, label: string): Socket[] => [
+  { id: 'in', label: `${label} in`, direction: 'in', link },
+  { id: 'out', label: `${label} out`, direction: 'out', link },
+];
+
+/** A follower that is heard, by its own port. */
+function heard(id: string, name: string, input: number, change: Partial<Gear>): Gear {
+  return gear({ id, name, returnChannel: input, sends: everything, ...change });
+}
+
+const noShow = (kind: Gear['kind']) => ({ ...factsOf(kind).able, showsTempo: false });
+
+/** Eight that are heard, and the rest of the room, with some things that are not as they should be. */
+const GEAR: readonly Gear[] = [
+  heard('porch', 'Porch beat box', 1, { notes: 'Its display goes on blinking at the last tempo it heard.' }),
+  heard('tide', 'Tide sampler', 2, { kind: 'sampler', sockets: factsOf('beatBox').sockets }),
+  heard('heron', 'Heron synth', 3, {
+    kind: 'synthesizer',
+    able: noShow('synthesizer'),
+    sockets: factsOf('beatBox').sockets,
+  }),
+  heard('otter', 'Otter bass box', 4, { able: noShow('beatBox') }),
+  heard('gull', 'Gull drums', 5, { able: noShow('beatBox'), sockets: oneLink('usb', 'USB') }),
+  heard('lantern', 'Lantern tablet', 6, { kind: 'tablet', sockets: oneLink('tablet', 'Tablet') }),
+  heard('ledger', 'Ledger program', 7, { kind: 'audioProgram', sockets: oneLink('loopback', 'Loop') }),
+  heard('marsh', 'Marsh laptop', 8, { kind: 'audioProgram', sockets: oneLink('network', 'Net') }),
+  gear({
+    id: 'weir',
+    name: 'Weir recorder',
+    kind: 'recorder',
+    rate: '24',
+    able: { ...factsOf('recorder').able, timecode: ['25', '30'] },
+  }),
+  gear({
+    id: 'vole',
+    name: 'Vole keyboard',
+    kind: 'keyboard',
+    set: { ...factsOf('keyboard').set, thru: true, channels: [1] },
+  }),
+  // A chain of thrus behind the bass box.
+  gear({ id: 'fen', name: 'Fen echo', kind: 'effect', set: { ...factsOf('effect').set, channels: [2] } }),
+  gear({ id: 'moss', name: 'Moss echo', kind: 'effect', set: { ...factsOf('effect').set, channels: [2] } }),
+  gear({ id: 'reed', name: 'Reed filter', kind: 'effect', set: { ...factsOf('effect').set, channels: [3] } }),
+  gear({
+    id: 'loft',
+    name: 'Loft lamps',
+    kind: 'lightingDesk',
+    sockets: oneLink('din', 'DIN'),
+    set: { ...factsOf('lightingDesk').set, clockSource: 'internal', channels: [16] },
+  }),
+];
+
+const PORTS: readonly [gearId: string, name: string][] = [
+  ['porch', 'DIN 1'],
+  ['tide', 'DIN 2'],
+  ['heron', 'DIN 3'],
+  ['otter', 'DIN 4'],
+  ['gull', 'USB 1'],
+  ['lantern', 'Tablet cable'],
+  ['ledger', 'Loopback'],
+  ['marsh', 'Network'],
+  ['weir', 'DIN 5'],
+  ['vole', 'DIN 6'],
+];
+const CHAIN = ['otter', 'fen', 'moss', 'reed', 'loft'];
+/** The bass line and the knobs that are turned down the chain, messages a second. */
+const CHAIN_NOTES = 12;
+
+const section = (name: string, bars: number, bpm: number, more: Partial<Section> = {}): Section => ({
+  ...{ name, bars, bpm, toBpm: null, beatsPerBar: 4, beatUnit: 4 },
+  ...more,
+});
+
+/** The invented duo's boathouse: wired, playing, and out of time. */
+export function boathouse(): Rig {
+  const bare: Rig = {
+    ...BARE,
+    id: 'boathouse',
+    name: 'Boathouse, “Salt Ledger”',
+    demo: true,
+    bpm: 79.3,
+    song: {
+      ...BARE.song,
+      timecodeStart: { hours: 1, minutes: 0, seconds: 0, frames: 0 },
+      sections: [
+        section('Intro', 4, 71.5),
+        section('Verse', 16, 79.3),
+        section('Bridge', 4, 79.3, { beatsPerBar: 7, beatUnit: 8 }),
+        section('Verse 2', 16, 79.3),
+        section('Coda', 8, 79.3, { toBpm: 98.2 }),
+      ],
+    },
+    gear: [...GEAR],
+    input: { sourceId: BOATHOUSE_SOURCE, label: 'Boathouse interface', clickChannel: 0 },
+  };
+  const fed = PORTS.reduce((rig, [id, name]) => leadToPort(rig, id, { id: `boathouse-${id}`, name }), bare);
+  const back = leadFromPort(fed, 'vole', { id: 'boathouse-vole', name: 'DIN in' });
+  const chained = pairs(CHAIN).reduce(
+    (rig, [from, to]) => connect(rig, { gearId: from, socketId: 'thru' }, { gearId: to, socketId: 'in' }),
+    back,
+  );
+  const cables = chained.cables.map((cable) => ({
+    ...cable,
+    notesPerSecond: ['otter', 'fen', 'moss'].includes(cable.to.gearId) ? CHAIN_NOTES : 0,
+  }));
+  return { ...chained, cables };
+}

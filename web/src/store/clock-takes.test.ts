@@ -1,0 +1,49 @@
+import 'fake-indexeddb/auto';
+import { database } from './database';
+import { deleteClockTake, listClockTakes, loadTicks, markClocksInterrupted } from './clock-takes';
+import type { ClockTake } from './records';
+
+const take = (id: string, startedAt: number, status: ClockTake['status'] = 'done'): ClockTake => ({
+  ...{ id, rigId: 'r', startedAt, status, portId: 'p', name: 'Vole', ticks: 0, result: null },
+});
+
+beforeEach(async () => {
+  await database.clockTakes.clear();
+  await database.ticks.clear();
+});
+
+test('ticks come back in the order in which they came, whatever the order of their pieces', async () => {
+  await database.ticks.bulkAdd([
+    { takeId: 'a', index: 2, times: Float64Array.of(5, 6) },
+    { takeId: 'a', index: 0, times: Float64Array.of(1, 2, 3) },
+    { takeId: 'b', index: 0, times: Float64Array.of(9) },
+    { takeId: 'a', index: 1, times: Float64Array.of(4) },
+  ]);
+  expect([...(await loadTicks('a'))]).toEqual([1, 2, 3, 4, 5, 6]);
+  expect([...(await loadTicks('none'))]).toEqual([]);
+});
+
+test('takes of a rig are listed newest first, and those of another are not', async () => {
+  await database.clockTakes.bulkAdd([take('a', 1), take('b', 3), { ...take('c', 2), rigId: 'other' }]);
+  expect((await listClockTakes('r')).map(({ id }) => id)).toEqual(['b', 'a']);
+});
+
+test('one that is deleted comes back by undo, with its ticks', async () => {
+  await database.clockTakes.add(take('a', 1));
+  await database.ticks.add({ takeId: 'a', index: 0, times: Float64Array.of(1, 2) });
+  const undo = await deleteClockTake('a');
+  expect([await database.clockTakes.count(), await database.ticks.count()]).toEqual([0, 0]);
+  await undo();
+  expect(await listClockTakes('r')).toHaveLength(1);
+  expect([...(await loadTicks('a'))]).toEqual([1, 2]);
+});
+
+test('one that was under way when the page was closed says so, once', async () => {
+  await database.clockTakes.bulkAdd([take('a', 1), take('b', 2, 'recording')]);
+  expect(await markClocksInterrupted()).toEqual(['b']);
+  expect(await database.clockTakes.get('b')).toMatchObject({
+    status: 'interrupted',
+    ending: expect.stringMatching(/closed/) as string,
+  });
+  expect(await markClocksInterrupted()).toEqual([]);
+});

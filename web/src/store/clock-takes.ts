@@ -1,0 +1,49 @@
+import Dexie from 'dexie';
+import { database } from './database';
+import type { ClockTake } from './records';
+
+/** Newest first. */
+export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
+  const between = [
+    [rigId, Dexie.minKey],
+    [rigId, Dexie.maxKey],
+  ];
+  return (await database.clockTakes.where('[rigId+startedAt]').between(between[0], between[1]).toArray()).reverse();
+}
+
+/** One that was under way when the tab went: what it has is kept. Gives their ids. Call once, before any begins. */
+export async function markClocksInterrupted(): Promise<string[]> {
+  const open = await database.clockTakes.filter(({ status }) => status === 'recording').toArray();
+  for (const { id } of open)
+    await database.clockTakes.update(id, { status: 'interrupted', ending: 'The page was closed meanwhile.' });
+  return open.map(({ id }) => id);
+}
+
+/** All ticks of a take, in the order in which they came. */
+export async function loadTicks(takeId: string): Promise<Float64Array> {
+  const chunks = await database.ticks
+    .where('[takeId+index]')
+    .between([takeId, Dexie.minKey], [takeId, Dexie.maxKey])
+    .toArray();
+  const all = new Float64Array(chunks.reduce((sum, { times }) => sum + times.length, 0));
+  let at = 0;
+  for (const { times } of chunks) {
+    all.set(times, at);
+    at += times.length;
+  }
+  return all;
+}
+
+/** Takes it away and gives back what undoes that. */
+export async function deleteClockTake(id: string): Promise<() => Promise<void>> {
+  const take = await database.clockTakes.get(id);
+  const chunks = await database.ticks.where('[takeId+index]').between([id, Dexie.minKey], [id, Dexie.maxKey]).toArray();
+  await database.transaction('rw', database.clockTakes, database.ticks, async () => {
+    await database.clockTakes.delete(id);
+    await database.ticks.bulkDelete(chunks.map(({ takeId, index }) => [takeId, index]));
+  });
+  return async () => {
+    if (take) await database.clockTakes.put(take);
+    await database.ticks.bulkPut(chunks);
+  };
+}

@@ -1,0 +1,197 @@
+import type {
+  BeatTrigger,
+  Cable,
+  ClickSound,
+  ClockReport,
+  DriftReport,
+  FrameRate,
+  Landing,
+  LatencyReport,
+  LineTestKind,
+  NoteRoute,
+  RigGear,
+  Section,
+  Socket,
+  Timecode,
+  TriggerStep,
+  Wander,
+} from '@metronomo/core';
+
+/** What a musician says about gear: its sockets, what it can do, how it is set. */
+export type GearFacts = Pick<
+  RigGear,
+  'kind' | 'notes' | 'sockets' | 'audioOuts' | 'able' | 'set' | 'takes' | 'rate' | 'gives' | 'sharesFeedOf' | 'offset'
+>;
+
+/** One device, app or computer in the rig. */
+export interface Gear extends GearFacts {
+  id: string;
+  name: string;
+  /** The name of its picture; null shows that of its kind. */
+  icon: string | null;
+  /** What of its checklist is ticked off, by the keys of the entries. */
+  checked: string[];
+  /** Where it was moved to in the drawing; null where it lays itself out. */
+  place: { x: number; y: number } | null;
+  /** The port its feed leaves by, which follows from the cables; null when no cable leads from the hub to it. */
+  portId: string | null;
+  sends: { clock: boolean; transport: boolean; position: boolean };
+  /** Whether it is sent machine control besides. */
+  mmc: boolean;
+  /** Beats that it counts in each of the hub's: half or double time. */
+  clockRate: 0.5 | 1 | 2;
+  triggers: Trigger[];
+  clockWhileStopped: boolean;
+  /** For gear that plays only what it is told: the MIDI channel, 1..16, on which a take sends it quarter notes. */
+  noteChannel: number;
+  /** The input that hears it, from 0: that of its first audio out that goes to one; null when none does. */
+  returnChannel: number | null;
+  /** Minus is earlier. */
+  offsetMs: number;
+}
+
+/** A beat trigger, with what it does in sections of the song, by their index, where that is something else. */
+export interface Trigger extends Omit<BeatTrigger, 'changes'> {
+  id: string;
+  inSections: Record<string, TriggerStep | 'off'>;
+}
+
+/** What is played: sections, the timecode at its beginning, and how play begins and stops. */
+export interface Song {
+  sections: Section[];
+  /** Whether the tempo and the time signature are those of the sections, or the tempo set by hand and four beats a bar. */
+  tempoFrom: 'hand' | 'sections';
+  timecodeStart: Timecode;
+  rate: FrameRate;
+  countInBars: number;
+  /** Whether play begins with the count-in. */
+  countsIn: boolean;
+  afterStop: 'stay' | 'toStart' | 'toWherePlayBegan';
+  click: ClickSound;
+}
+
+/** What a line test found: by which way the answer came, or that none did. */
+export interface LineTestResult {
+  kind: LineTestKind;
+  answer: 'sound' | 'midi' | 'seen' | 'nothing';
+  /** Epoch milliseconds. */
+  at: number;
+}
+
+export interface Rig {
+  id: string;
+  name: string;
+  demo: boolean;
+  bpm: number;
+  song: Song;
+  gear: Gear[];
+  /** The hub's own sockets: one for each port that was adopted. */
+  hubSockets: Socket[];
+  cables: Cable[];
+  /** Who leads, and who does when that one is lost. */
+  leaders: string[];
+  /** Notes and controllers that the hub carries from port to port. */
+  routes: NoteRoute[];
+  /** How somebody else's time is followed. */
+  following: { response: 'steady' | 'quick'; freewheelMs: number };
+  /** Lines that were tested, by the id of the cable. */
+  tested: Record<string, LineTestResult>;
+  /** Findings of the line check that were accepted, by their keys, each with a reason. */
+  accepted: Record<string, string>;
+  /** Where returns come from: a source of sound, and the channel of it that carries the hub's click. */
+  input: { sourceId: string; label: string; clickChannel: number };
+}
+
+/** How the gear is made to sound during a take. */
+export type Drive = 'clock' | 'notes';
+
+export interface TakeLine {
+  gearId: string | null;
+  name: string;
+  channel: number;
+  /** The offset in force while it was measured. */
+  offsetMs: number;
+  /** The port that its feed left by, and what stood in its own menu. */
+  wiredTo?: string | null;
+  ownOffset?: number;
+  /** Null when nothing could be measured; `problem` says why. */
+  report: LatencyReport | null;
+  problem?: string;
+  landings: Landing[];
+  pulsesMs: number[];
+  onsetsMs: number[];
+}
+
+/** Where a take's beats are: a channel with the click, or an even tempo from a first beat. */
+export type TakeBeats = { clickChannel: number } | { bpm: number; firstBeatMs: number };
+
+/** One measuring pass, with the raw data it was computed from. */
+export interface Take {
+  id: string;
+  rigId: string;
+  /** Epoch milliseconds. */
+  startedAt: number;
+  source: 'live' | 'recording';
+  /** Made after offsets were applied, to show what is left. */
+  proof: boolean;
+  status: 'recording' | 'done' | 'interrupted';
+  /** Of a take that ended early: why. */
+  ending?: string;
+  sampleRate: number;
+  frames: number;
+  bpm: number | null;
+  drive: Drive | null;
+  input: string;
+  /** The source of sound that this was. */
+  inputSource?: string;
+  /** How often samples were missing for a moment, as when the computer was too busy. */
+  gaps?: number;
+  beats: TakeBeats;
+  lines: TakeLine[];
+  /** How long computing all this from the sound took. */
+  computeMs?: number;
+}
+
+/** One measuring of a clock that comes in, with what was computed from its ticks. */
+export interface ClockTake {
+  id: string;
+  rigId: string;
+  /** Epoch milliseconds. */
+  startedAt: number;
+  status: 'recording' | 'done' | 'interrupted';
+  ending?: string;
+  portId: string;
+  /** Of the gear whose clock it is. */
+  name: string;
+  ticks: number;
+  result: ClockResult | null;
+  /** Why nothing could be measured. */
+  problem?: string;
+}
+
+export interface ClockResult {
+  report: ClockReport;
+  intervalMs: number;
+  seconds: number;
+  /** Against the whole number of tenths of a BPM that it comes nearest to. */
+  drift: DriftReport & { againstBpm: number };
+  wander: Wander;
+  /** So much of the time error as a screen can show: the lowest and the highest of each stretch, ms. */
+  trace: { seconds: number; low: number; high: number }[];
+  /** How many ticks came so much before or after their place. */
+  histogram: { fromMs: number; toMs: number; count: number }[];
+}
+
+/** Half a second or less of a clock's ticks, in ms of the window's clock. */
+export interface TickChunk {
+  takeId: string;
+  index: number;
+  times: Float64Array;
+}
+
+/** A second or less of a take's sound. */
+export interface SoundChunk {
+  takeId: string;
+  index: number;
+  channels: Float32Array[];
+}

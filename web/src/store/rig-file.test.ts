@@ -1,0 +1,117 @@
+import 'fake-indexeddb/auto';
+import { lineCheck } from '@metronomo/core';
+import { boathouse } from './boathouse';
+import { planOf } from './rig-plan';
+import { readRigFile, RigFileError, writeRigFile } from './rig-file';
+import { saveRig } from './rigs';
+
+type Loose = Record<string, unknown>;
+const file = (change: (rig: Loose & { gear: Loose[]; cables: Loose[] }) => void, version: unknown = 1) => {
+  const rig = JSON.parse(JSON.stringify(boathouse())) as Loose & { gear: Loose[]; cables: Loose[] };
+  change(rig);
+  return JSON.stringify({ metronomoRig: version, rig });
+};
+
+test('the demo has at least eight pieces on all kinds of links, with six different faults or more to find', async () => {
+  const rig = boathouse();
+  await saveRig(rig);
+  expect(rig.gear.length).toBeGreaterThanOrEqual(8);
+  const links = new Set(rig.gear.flatMap(({ sockets }) => sockets.map(({ link }) => link)));
+  expect([...links].sort()).toEqual(['din', 'loopback', 'network', 'tablet', 'usb']);
+  const found = lineCheck(planOf(rig)).filter(({ severity }) => severity !== 'unproved');
+  const rules = new Set(found.map(({ seen }) => seen.rule));
+  expect([...rules].sort()).toEqual([
+    'long chain',
+    'loop',
+    'old tempo',
+    'other frame rate',
+    'same channel',
+    'set to internal',
+    'ticks wait',
+  ]);
+});
+
+test('a rig that is saved and opened again is the same, under an id of its own', () => {
+  const rig = boathouse();
+  const { rig: again, notes } = readRigFile(writeRigFile(rig));
+  expect(notes).toEqual([]);
+  expect({ ...again, id: rig.id, demo: rig.demo }).toEqual(rig);
+  expect(again.id).not.toBe(rig.id);
+});
+
+test('gear of an unknown kind is kept as something else, a cable without a socket is left out, and both are told', () => {
+  const { rig, notes } = readRigFile(
+    file(({ gear, cables }) => {
+      gear[0]!.kind = 'theremin';
+      (cables[1]!.to as Loose).socketId = 'gone';
+    }),
+  );
+  expect(rig.gear[0]).toMatchObject({ name: 'Porch beat box', kind: 'other' });
+  expect(rig.gear[0]!.notes).toMatch(/blinking.*kind: theremin/);
+  expect(rig.cables).toHaveLength(boathouse().cables.length - 1);
+  expect(notes).toEqual([
+    expect.stringMatching(/Porch beat box is of a kind that is not known here \(theremin\)/),
+    expect.stringMatching(/A cable was left out/),
+  ]);
+});
+
+test('a port that is not here stays in the rig, and the line check tells it', () => {
+  const { rig } = readRigFile(file(() => undefined));
+  const found = lineCheck(planOf(rig), { ...lineCheckEvidence, portsHere: new Set() });
+  expect(
+    found.filter(({ seen }) => seen.rule === 'nothing arrives' && seen.cause === 'port gone').length,
+  ).toBeGreaterThan(5);
+});
+const lineCheckEvidence = {
+  bpm: 120,
+  portsInUse: new Set<string>(),
+  arrives: new Map(),
+  waitsFor: new Map(),
+  cameBack: new Set<string>(),
+  unanswered: new Set<string>(),
+  measured: new Map(),
+};
+
+test.each<[string, string, RegExp]>([
+  ['no JSON', 'a rig', /This is no JSON/],
+  ['another file', '{"a":1}', /no rig file/],
+  ['a newer version', file(() => undefined, 2), /newer Metronomo \(version 2; this one reads 1\)/],
+  ['no rig', '{"metronomoRig":1}', /holds no rig/],
+  ['no gear', file((rig) => Object.assign(rig, { gear: 'none' })), /“rig.gear” is no list/],
+  ['gear without a name', file(({ gear }) => delete gear[2]!.name), /rig\.gear\[2\] has no id or no name/],
+  ['a tempo that cannot be', file((rig) => (rig.bpm = 1e9)), /bpm/],
+  ['an offset of another type', file(({ gear }) => (gear[1]!.offsetMs = 'soon')), /gear\[1\]\.offsetMs/],
+  ['too many pieces', file((rig) => (rig.gear = Array.from({ length: 99 }, () => rig.gear[0]!))), /gear/],
+  ['a file that is too large', ' '.repeat(2_000_001), /too large/],
+])('%s is refused in words', (_, text, words) => {
+  expect(() => readRigFile(text)).toThrow(RigFileError);
+  expect(() => readRigFile(text)).toThrow(words);
+});
+
+test('whatever stands in its place, a file opens or is refused in words, and never breaks', () => {
+  const hostile: unknown[] = [null, 5, -1e308, '', 'x'.repeat(5000), [], {}, [[]], [null], { length: 1e9 }, true];
+  const whole = JSON.parse(writeRigFile(boathouse())) as object;
+  const places: (string | number)[][] = [];
+  const walk = (value: unknown, path: (string | number)[]) => {
+    if (path.length > 0) places.push(path);
+    if (typeof value !== 'object' || value === null || path.length > 5) return;
+    for (const key of Object.keys(value).slice(0, 40)) walk((value as Loose)[key], [...path, key]);
+  };
+  walk(whole, []);
+  let [opened, refused] = [0, 0];
+  places.forEach((path, i) => {
+    if (i % 4 !== 0 && path.length > 3) return; // one in four of the deeper places
+    const copy = JSON.parse(JSON.stringify(whole)) as Loose;
+    const parent = path.slice(0, -1).reduce<Loose>((at, key) => at[key] as Loose, copy);
+    parent[path.at(-1)!] = hostile[i % hostile.length];
+    try {
+      readRigFile(JSON.stringify(copy));
+      opened++;
+    } catch (error) {
+      expect(error).toBeInstanceOf(RigFileError);
+      refused++;
+    }
+  });
+  expect(refused).toBeGreaterThan(100);
+  expect(opened).toBeGreaterThan(0);
+});

@@ -1,0 +1,205 @@
+import {
+  HUB_ID,
+  hubGear,
+  obstacleToCable,
+  RigError,
+  type Cable,
+  type Cure,
+  type RigPlan,
+  type Socket,
+  type SocketRef,
+} from '@metronomo/core';
+import type { Gear, Rig, Song } from './records';
+
+/** The rig as the line check and the drawing see it: the hub is one of the gear. */
+export function planOf(rig: Rig): RigPlan {
+  const { cables, leaders, routes } = rig;
+  return { gear: [hubGear(rig.hubSockets), ...rig.gear], cables, leaders, routes };
+}
+
+/** The feed of gear leaves by the port at whose socket its cable begins; what hangs on a thru has none of its own. */
+function withPorts(rig: Rig): Rig {
+  const portOf = ({ id }: Gear) => {
+    const cable = rig.cables.find(({ from, to }) => from.gearId === HUB_ID && to.gearId === id);
+    return rig.hubSockets.find((socket) => socket.id === cable?.from.socketId)?.portId ?? null;
+  };
+  return { ...rig, gear: rig.gear.map((one) => ({ ...one, portId: portOf(one) })) };
+}
+
+/** @throws RigError in words for a musician when the cable cannot be. */
+export function connect(rig: Rig, from: SocketRef, to: SocketRef): Rig {
+  const problem = obstacleToCable(planOf(rig), { from, to });
+  if (problem !== null) throw new RigError(problem);
+  const cable: Cable = { id: crypto.randomUUID(), from, to, notesPerSecond: 0 };
+  return withPorts({ ...rig, cables: [...rig.cables, cable] });
+}
+
+export function disconnect(rig: Rig, cableId: string): Rig {
+  return withPorts({ ...rig, cables: rig.cables.filter(({ id }) => id !== cableId) });
+}
+
+/** The rig with a socket of the hub for a port. */
+export function adopt(rig: Rig, portId: string, label: string, direction: 'in' | 'out' = 'out'): Rig {
+  const known = (socket: Socket) => socket.portId === portId && socket.direction === direction;
+  if (rig.hubSockets.some(known)) return rig;
+  const id = direction === 'in' ? `${portId} in` : portId;
+  const socket: Socket = { id, label: label.slice(0, 40), direction, link: 'din', portId };
+  return { ...rig, hubSockets: [...rig.hubSockets, socket] };
+}
+
+/** The rig without one of the hub's sockets, its cables and its routes. */
+export function withoutSocket(rig: Rig, socketId: string): Rig {
+  const atHub = ({ gearId, ...ref }: SocketRef) => gearId === HUB_ID && ref.socketId === socketId;
+  return withPorts({
+    ...rig,
+    hubSockets: rig.hubSockets.filter(({ id }) => id !== socketId),
+    cables: rig.cables.filter(({ from, to }) => !atHub(from) && !atHub(to)),
+    routes: rig.routes.filter(({ from, to }) => from !== socketId && to !== socketId),
+  });
+}
+
+/** The rig with other sockets on a piece of gear; cables in those that are gone go with them. */
+export function withSockets(rig: Rig, gearId: string, sockets: readonly Socket[]): Rig {
+  const holds = (ref: SocketRef, direction: 'from' | 'to') => {
+    if (ref.gearId !== gearId) return true;
+    const socket = sockets.find(({ id }) => id === ref.socketId);
+    return socket !== undefined && (socket.direction === 'in') === (direction === 'to');
+  };
+  return withPorts({
+    ...rig,
+    gear: rig.gear.map((one) => (one.id === gearId ? { ...one, sockets } : one)),
+    cables: rig.cables.filter(({ from, to }) => holds(from, 'from') && holds(to, 'to')),
+  });
+}
+
+/** The same gear, so many places further down the list; minus is up. */
+export function moved(rig: Rig, gearId: string, by: number): Rig {
+  const from = rig.gear.findIndex(({ id }) => id === gearId);
+  const [one] = rig.gear.slice(from, from + 1);
+  const to = Math.min(rig.gear.length - 1, Math.max(0, from + by));
+  if (!one || from === to) return rig;
+  const others = rig.gear.filter(({ id }) => id !== gearId);
+  return { ...rig, gear: [...others.slice(0, to), one, ...others.slice(to)] };
+}
+
+/**
+ * The rig with a cable from a port's socket to gear, in place of the one that led there from the hub; null takes that away.
+ * @throws RigError when the socket is taken, or the gear has none that fits.
+ */
+export function leadToPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
+  const kept = rig.cables.filter(({ from, to }) => !(from.gearId === HUB_ID && to.gearId === gearId));
+  if (!port) return withPorts({ ...rig, cables: kept });
+  const adopted = adopt({ ...rig, cables: kept }, port.id, port.name);
+  const socket = adopted.hubSockets.find(({ portId, direction }) => portId === port.id && direction === 'out');
+  const target = rig.gear.find(({ id }) => id === gearId);
+  const fits = target?.sockets.find(({ direction, link }) => direction === 'in' && link === socket?.link);
+  const any = fits ?? target?.sockets.find(({ direction }) => direction === 'in');
+  if (!socket || !any) throw new RigError('This gear has no MIDI in.');
+  // A port of this computer is whatever the gear's socket is: its cable ends there.
+  const sockets = adopted.hubSockets.map((one) => (one === socket ? { ...one, link: any.link } : one));
+  return connect(
+    { ...adopted, hubSockets: sockets },
+    { gearId: HUB_ID, socketId: socket.id },
+    { gearId, socketId: any.id },
+  );
+}
+
+/**
+ * The rig with a cable from gear to a port's socket, in place of the one that led there from it; null takes that away.
+ * @throws RigError when the socket is taken, or the gear has no out.
+ */
+export function leadFromPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
+  const kept = rig.cables.filter(({ from, to }) => !(to.gearId === HUB_ID && from.gearId === gearId));
+  if (!port) return withPorts({ ...rig, cables: kept });
+  const adopted = adopt({ ...rig, cables: kept }, port.id, port.name, 'in');
+  const isIts = ({ portId, direction }: Socket) => portId === port.id && direction === 'in';
+  const socket = adopted.hubSockets.find(isIts);
+  const outs = rig.gear.find(({ id }) => id === gearId)?.sockets.filter(({ direction }) => direction === 'out') ?? [];
+  const from = outs.find(({ link }) => link === socket?.link) ?? outs[0];
+  if (!socket || !from) throw new RigError('This gear has no MIDI out.');
+  const hubSockets = adopted.hubSockets.map((one) => (isIts(one) ? { ...one, link: from.link } : one));
+  return connect({ ...adopted, hubSockets }, { gearId, socketId: from.id }, { gearId: HUB_ID, socketId: socket.id });
+}
+
+export function withoutGear(rig: Rig, gearId: string): Rig {
+  const leaders = rig.leaders.filter((id) => id !== gearId);
+  return withPorts({
+    ...rig,
+    gear: rig.gear
+      .filter(({ id }) => id !== gearId)
+      .map((one) => (one.sharesFeedOf === gearId ? { ...one, sharesFeedOf: null } : one)),
+    cables: rig.cables.filter(({ from, to }) => from.gearId !== gearId && to.gearId !== gearId),
+    leaders: leaders.length > 0 ? leaders : [HUB_ID],
+  });
+}
+
+/** The rig with what a cure changes in it; null where the cure is something to do, not to set. */
+export function cured(rig: Rig, cure: Cure): Rig | null {
+  const change = (gearId: string, make: (one: Gear) => Partial<Gear>): Rig => ({
+    ...rig,
+    gear: rig.gear.map((one) => (one.id === gearId ? { ...one, ...make(one) } : one)),
+  });
+  switch (cure.kind) {
+    case 'lead':
+      return { ...rig, leaders: [cure.gearId, ...rig.leaders.filter((id) => id !== cure.gearId)] };
+    case 'menu':
+      return change(cure.gearId, ({ set }) => ({ set: { ...set, ...cure.set } }));
+    case 'take':
+      return change(cure.gearId, () => ({ takes: cure.takes }));
+    case 'rate':
+      return change(cure.gearId, () => ({ rate: cure.rate }));
+    case 'clockWhileStopped':
+      return change(cure.gearId, () => ({ clockWhileStopped: true }));
+    case 'channels':
+      return change(cure.gearId, ({ set }) => ({ set: { ...set, channels: cure.channels } }));
+    case 'listenFor': {
+      const socket = rig.hubSockets.find(({ portId, direction }) => portId === cure.portId && direction === 'in');
+      const into = rig.cables.find(({ to }) => to.gearId === HUB_ID && to.socketId === socket?.id);
+      return into ? change(into.from.gearId, () => ({ gives: cure.language })) : null;
+    }
+    case 'offsetOnlyInHub':
+      return change(cure.gearId, ({ offset }) => ({ offset: { ...offset, own: 0 } }));
+    default:
+      return null;
+  }
+}
+
+/** What a rig has with nothing plugged in. */
+export const BARE = {
+  song: {
+    sections: [],
+    tempoFrom: 'hand',
+    timecodeStart: { hours: 0, minutes: 0, seconds: 0, frames: 0 },
+    rate: '25',
+    countInBars: 2,
+    countsIn: false,
+    afterStop: 'stay',
+    click: 'wood block',
+  } as Song,
+  hubSockets: [],
+  cables: [],
+  leaders: [HUB_ID],
+  routes: [],
+  following: { response: 'steady', freewheelMs: 1000 },
+  tested: {},
+  accepted: {},
+} satisfies Partial<Rig>;
+
+/** A rig of the first version, which knew followers and their ports, as one that knows cables. */
+export function upgraded(rig: Rig, facts: (one: Gear) => Gear): Rig {
+  const bare: Rig = { ...rig, ...BARE };
+  return rig.gear.reduce<Rig>(
+    (done, one) => {
+      const full = { ...facts(one), portId: null };
+      const more = { ...done, gear: [...done.gear, full] };
+      try {
+        return one.portId === null
+          ? more
+          : leadToPort(more, one.id, { id: one.portId, name: `Port ${done.hubSockets.length + 1}` });
+      } catch {
+        return more; // two on one port: the second has to be given a cable by hand
+      }
+    },
+    { ...bare, gear: [] },
+  );
+}

@@ -1,0 +1,58 @@
+import Dexie from 'dexie';
+import { database } from './database';
+import type { SoundChunk, Take } from './records';
+
+export async function listTakes(rigId: string): Promise<Take[]> {
+  const takes = await database.takes
+    .where('[rigId+startedAt]')
+    .between([rigId, Dexie.minKey], [rigId, Dexie.maxKey])
+    .toArray();
+  return takes.reverse();
+}
+
+/** The sound of a take, one array a channel, in the order it came in. */
+export async function loadSound(takeId: string): Promise<Float32Array[]> {
+  const chunks = await soundOf(takeId).toArray();
+  const count = chunks[0]?.channels.length ?? 0;
+  return Array.from({ length: count }, (_, channel) =>
+    concatenate(chunks.map((chunk) => chunk.channels[channel] ?? new Float32Array())),
+  );
+}
+
+/** Takes it away and gives back what undoes that. */
+export async function deleteTake(id: string): Promise<() => Promise<void>> {
+  const take = await database.takes.get(id);
+  const sound = await soundOf(id).toArray();
+  await database.transaction('rw', database.takes, database.sound, async () => {
+    await database.takes.delete(id);
+    await soundOf(id).delete();
+  });
+  return async () => {
+    await database.transaction('rw', database.takes, database.sound, async () => {
+      if (take) await database.takes.put(take);
+      await database.sound.bulkPut(sound);
+    });
+  };
+}
+
+/** A take that was under way when the tab went: what it has is kept. Gives their ids. Call once, before any take begins. */
+export async function markInterrupted(): Promise<string[]> {
+  const open = await database.takes.filter((take) => take.status === 'recording').toArray();
+  for (const take of open)
+    await database.takes.update(take.id, { status: 'interrupted', ending: 'The page was closed during this take.' });
+  return open.map(({ id }) => id);
+}
+
+function soundOf(takeId: string) {
+  return database.sound.where('[takeId+index]').between([takeId, Dexie.minKey], [takeId, Dexie.maxKey]);
+}
+
+export function concatenate(pieces: readonly SoundChunk['channels'][number][]): Float32Array {
+  const whole = new Float32Array(pieces.reduce((sum, piece) => sum + piece.length, 0));
+  let at = 0;
+  for (const piece of pieces) {
+    whole.set(piece, at);
+    at += piece.length;
+  }
+  return whole;
+}

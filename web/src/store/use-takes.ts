@@ -1,0 +1,12 @@
+import { useLiveQuery } from 'dexie-react-hooks';
+import { useSession } from '../hub/session';
+import type { Take } from './records';
+import { listTakes } from './takes';
+
+const NONE: Take[] = [];
+
+/** The takes of the rig in use, newest first; kept up to date. */
+export function useTakes(): Take[] {
+  const rigId = useSession(({ rig }) => rig?.id);
+  return useLiveQuery(() => (rigId ? listTakes(rigId) : NONE), [rigId]) ?? NONE;
+}

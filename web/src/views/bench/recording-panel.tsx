@@ -1,0 +1,210 @@
+import { useState } from 'react';
+import { useDropzone } from 'react-dropzone';
+import { useNavigate } from 'react-router';
+import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
+import { measure, useSession } from '../../hub/session';
+import type { FileSummary } from '../../measure/protocol';
+import { Button } from '../../parts/button';
+import { Field, Select } from '../../parts/field';
+import { Notice } from '../../parts/notice';
+import type { Take, TakeBeats } from '../../store/records';
+
+const MOST_BYTES = 512 * 2 ** 20;
+
+interface OpenFile extends FileSummary {
+  name: string;
+  /** When it was opened: a new file begins with a new form. */
+  opened: number;
+}
+
+/** A WAV from any recorder: the click and the gear on two channels, or one channel and the tempo. */
+export function RecordingPanel() {
+  const [file, setFile] = useState<OpenFile | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  const open = async (dropped: File | undefined) => {
+    if (!dropped) return;
+    if (dropped.size > MOST_BYTES) {
+      setProblem(`${dropped.name} is larger than 512 MB. Cut the part with the beats out of it and drop that.`);
+      return;
+    }
+    setBusy(true);
+    try {
+      const summary = await measure.openFile(new Uint8Array(await dropped.arrayBuffer()));
+      setFile({ ...summary, name: dropped.name, opened: Date.now() });
+      setProblem(null);
+    } catch (error) {
+      setProblem(`${dropped.name}: ${error instanceof Error ? error.message : 'it cannot be read.'}`);
+    } finally {
+      setBusy(false);
+    }
+  };
+  const { getRootProps, getInputProps, isDragActive } = useDropzone({
+    multiple: false,
+    onDrop: ([dropped]) => void open(dropped),
+  });
+  return (
+    <div className="flex flex-col gap-4">
+      <div
+        {...getRootProps({ 'aria-label': 'Drop a WAV file here, or press to choose one' })}
+        className={`cursor-pointer border border-dashed px-3 py-5 text-center text-sm ${isDragActive ? 'border-clock bg-band' : 'border-soft hover:border-ink'}`}
+      >
+        <input {...getInputProps({ accept: '.wav,audio/wav', 'aria-label': 'WAV file' })} />
+        {busy ? 'Reading …' : (file?.name ?? 'Drop a WAV here, or press to choose one')}
+      </div>
+      {problem && <Notice>{problem}</Notice>}
+      {file && <RecordingForm key={file.opened} file={file} onProblem={setProblem} />}
+    </div>
+  );
+}
+
+function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (problem: string | null) => void }) {
+  const rig = useSession(({ rig }) => rig);
+  const navigate = useNavigate();
+  const two = file.peaks.length > 1;
+  const [by, setBy] = useState<'click' | 'tempo'>(two ? 'click' : 'tempo');
+  const [clickChannel, setClickChannel] = useState(0);
+  const [gearChannel, setGearChannel] = useState(two ? 1 : 0);
+  const [tempo, setTempo] = useState(String(rig?.bpm ?? 120));
+  const [firstBeat, setFirstBeat] = useState('0');
+  const [gearId, setGearId] = useState(rig?.gear[0]?.id ?? '');
+  const [busy, setBusy] = useState(false);
+  const bpm = Number(tempo.replace(',', '.'));
+  const firstBeatMs = Number(firstBeat.replace(',', '.'));
+  const fits =
+    by === 'click'
+      ? clickChannel !== gearChannel
+      : bpm >= SLOWEST_BPM && bpm <= FASTEST_BPM && Number.isFinite(firstBeatMs);
+
+  const run = async () => {
+    if (!rig) return;
+    const beats: TakeBeats = by === 'click' ? { clickChannel } : { bpm, firstBeatMs };
+    const gear = rig.gear.find(({ id }) => id === gearId);
+    setBusy(true);
+    try {
+      const take: Take = {
+        id: crypto.randomUUID(),
+        rigId: rig.id,
+        startedAt: Date.now(),
+        source: 'recording',
+        proof: false,
+        status: 'done',
+        sampleRate: file.sampleRate,
+        frames: 0,
+        bpm: by === 'tempo' ? bpm : null,
+        drive: null,
+        input: file.name.slice(0, 120),
+        beats,
+        lines: [
+          {
+            gearId: gear?.id ?? null,
+            name: gear?.name ?? file.name.slice(0, 60),
+            channel: gearChannel,
+            offsetMs: gear?.offsetMs ?? 0,
+            report: null,
+            landings: [],
+            pulsesMs: [],
+            onsetsMs: [],
+          },
+        ],
+      };
+      await measure.keepFile(take);
+      onProblem(null);
+      void navigate(`/bench/${take.id}`);
+    } catch (error) {
+      onProblem(error instanceof Error ? error.message : 'The recording cannot be measured.');
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  return (
+    <form
+      className="flex flex-col gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void run();
+      }}
+    >
+      <p className="text-xs text-soft">
+        {file.seconds.toFixed(1)} s at {file.sampleRate / 1000} kHz, {file.peaks.length} {two ? 'channels' : 'channel'}
+      </p>
+      <Field label="The beats are">
+        {(id) => (
+          <Select id={id} value={by} onChange={(event) => setBy(event.target.value as 'click' | 'tempo')}>
+            <option value="click" disabled={!two}>
+              a click on another channel
+            </option>
+            <option value="tempo">an even tempo from the file’s start</option>
+          </Select>
+        )}
+      </Field>
+      {by === 'click' ? (
+        <ChannelSelect label="Click" file={file} value={clickChannel} onChange={setClickChannel} />
+      ) : (
+        <div className="grid grid-cols-2 gap-3">
+          <NumberField label="Tempo, BPM" value={tempo} onChange={setTempo} />
+          <NumberField label="First beat at, ms" value={firstBeat} onChange={setFirstBeat} />
+        </div>
+      )}
+      <ChannelSelect label="Gear" file={file} value={gearChannel} onChange={setGearChannel} />
+      <Field label="It is" hint="Its offset in force now is taken to have been in force.">
+        {(id) => (
+          <Select id={id} value={gearId} onChange={(event) => setGearId(event.target.value)}>
+            {rig?.gear.map(({ id: gear, name }) => (
+              <option key={gear} value={gear}>
+                {name}
+              </option>
+            ))}
+            <option value="">something not in this rig</option>
+          </Select>
+        )}
+      </Field>
+      <Button type="submit" tone="strong" disabled={busy || !fits}>
+        {busy ? 'Measuring …' : 'Measure it'}
+      </Button>
+    </form>
+  );
+}
+
+function ChannelSelect({
+  label,
+  file,
+  value,
+  onChange,
+}: {
+  label: string;
+  file: OpenFile;
+  value: number;
+  onChange: (channel: number) => void;
+}) {
+  return (
+    <Field label={`${label} is on`}>
+      {(id) => (
+        <Select id={id} value={value} onChange={(event) => onChange(Number(event.target.value))}>
+          {file.peaks.map((peak, i) => (
+            <option key={i} value={i}>
+              channel {i + 1}, {peak > 0 ? `peak ${(20 * Math.log10(peak)).toFixed(0)} dB` : 'silent'}
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
+  );
+}
+
+function NumberField({ label, value, onChange }: { label: string; value: string; onChange: (text: string) => void }) {
+  return (
+    <Field label={label}>
+      {(id) => (
+        <input
+          id={id}
+          inputMode="decimal"
+          className="w-full border border-rule px-2 py-1.5 text-sm hover:border-ink"
+          value={value}
+          onChange={(event) => onChange(event.target.value.slice(0, 12))}
+        />
+      )}
+    </Field>
+  );
+}

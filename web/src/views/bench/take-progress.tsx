@@ -1,0 +1,35 @@
+import { Progress } from 'radix-ui';
+import { endTake, useTakeFlow } from '../../measure/take-flow';
+import { Button } from '../../parts/button';
+
+/** How far the take has come, and the way out of it. */
+export function TakeProgressBar() {
+  const flow = useTakeFlow(({ flow }) => flow);
+  if (flow.state === 'idle') return null;
+  const { capturedSeconds: captured = 0, wantedSeconds = 0 } = flow.progress ?? {};
+  // The last block may reach past the end.
+  const capturedSeconds = Math.min(captured, wantedSeconds);
+  const words =
+    flow.state === 'settling'
+      ? 'One bar to settle …'
+      : `Listening: ${capturedSeconds.toFixed(0)} of ${wantedSeconds.toFixed(0)} s`;
+  return (
+    <div className="mb-4 flex items-center gap-4 border border-ink bg-raised px-4 py-3">
+      <Progress.Root
+        value={capturedSeconds}
+        max={wantedSeconds || 1}
+        aria-label="Take under way"
+        className="h-2.5 flex-1 border border-ink"
+      >
+        <Progress.Indicator
+          className="h-full bg-audio"
+          style={{ width: `${(100 * capturedSeconds) / (wantedSeconds || 1)}%` }}
+        />
+      </Progress.Root>
+      <span className="w-44 text-sm" role="status">
+        {words}
+      </span>
+      <Button onClick={endTake}>End it now</Button>
+    </div>
+  );
+}

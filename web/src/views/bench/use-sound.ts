@@ -1,0 +1,31 @@
+import type { Envelope } from '@metronomo/core';
+import { useEffect, useState } from 'react';
+import { measure } from '../../hub/session';
+
+/** The shapes of a take's channels, one column a pixel; the sound itself stays in the worker. Null until they are there. */
+export function useEnvelopes(takeId: string, channels: number[], columns: number): Envelope[] | null {
+  const wanted = channels.join();
+  const ask = () => (columns > 0 ? measure.envelopes(takeId, wanted.split(',').map(Number), columns) : null);
+  return useAnswer(ask, `${takeId} ${wanted} ${columns}`);
+}
+
+/** A short stretch of one channel of a take. */
+export function useExcerpt(takeId: string, channel: number, fromSample: number, toSample: number): Float32Array | null {
+  const ask = () => measure.excerpt(takeId, channel, fromSample, toSample);
+  return useAnswer(ask, `${takeId} ${channel} ${fromSample} ${toSample}`);
+}
+
+/** What the worker answers to the question that `key` names; an answer to an earlier question is thrown away. */
+function useAnswer<T>(ask: () => Promise<T> | null, key: string): T | null {
+  const [answer, setAnswer] = useState<{ key: string; value: T } | null>(null);
+  useEffect(() => {
+    let stale = false;
+    void ask()?.then((value) => !stale && setAnswer({ key, value }));
+    return () => {
+      stale = true;
+    };
+    // The question is all in its key.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [key]);
+  return answer?.value ?? null;
+}

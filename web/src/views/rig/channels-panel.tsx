@@ -1,0 +1,278 @@
+import { channelMap, freeChannel, HUB_ID, PASSES, type NoteRoute, type PortChannels } from '@metronomo/core';
+import clsx from 'clsx';
+import { Trash2 } from 'lucide-react';
+import { changeRig } from '../../hub/session';
+import { Button } from '../../parts/button';
+import { Field, Select } from '../../parts/field';
+import type { Rig } from '../../store/records';
+import { planOf } from '../../store/rig-plan';
+import { Check } from './check';
+
+const CHANNELS = Array.from({ length: 16 }, (_, i) => i + 1);
+
+/** Who hears which channel of which port, and which notes are carried from port to port. */
+export function ChannelsPanel({ rig }: { rig: Rig }) {
+  const plan = planOf(rig);
+  const ports = channelMap(plan);
+  const nameOf = (id: string) => rig.gear.find((one) => one.id === id)?.name ?? id;
+  return (
+    <section aria-label="Channels and routes">
+      <h2 className="mb-1 text-lg font-bold">Channels</h2>
+      {ports.length === 0 ? (
+        <p className="text-sm text-soft">No port leads out of the hub yet. Connect one under Ports.</p>
+      ) : (
+        <>
+          <p className="mb-2 text-sm text-soft">Who hears what, by port and channel: A1 to {ports.at(-1)?.letter}16.</p>
+          <ChannelMap ports={ports} nameOf={nameOf} />
+          <ul className="mt-3 text-sm">
+            {ports.map(({ letter, socket, heardBy }) => (
+              <PortRow key={socket.id} letter={letter} label={socket.label} heardBy={heardBy} rig={rig} />
+            ))}
+          </ul>
+        </>
+      )}
+      <Routes rig={rig} />
+    </section>
+  );
+}
+
+/** One row a port, one square a channel: empty, taken by one, or by more than one. */
+function ChannelMap({ ports, nameOf }: { ports: PortChannels[]; nameOf: (id: string) => string }) {
+  return (
+    <table className="w-full table-fixed text-center text-xs" aria-label="Map of ports and channels">
+      <thead>
+        <tr>
+          <th className="w-5">
+            <span className="sr-only">Port</span>
+          </th>
+          {CHANNELS.map((channel) => (
+            <th key={channel} scope="col" className="font-normal text-soft">
+              {channel}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {ports.map(({ letter, socket, heardBy }) => (
+          <tr key={socket.id}>
+            <th scope="row" className="text-left font-bold">
+              {letter}
+            </th>
+            {heardBy.map((ids, i) => {
+              const words = `${letter}${i + 1}: ${ids.length === 0 ? 'free' : ids.map(nameOf).join(', ')}`;
+              return (
+                <td key={i} className="border border-rule p-0">
+                  <span
+                    role="img"
+                    aria-label={words}
+                    title={words}
+                    className={clsx(
+                      'block h-5 leading-5',
+                      ids.length === 1 && 'bg-ink text-sheet',
+                      ids.length > 1 && 'bg-wrong text-sheet',
+                    )}
+                  >
+                    {ids.length > 1 ? ids.length : ''}
+                  </span>
+                </td>
+              );
+            })}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function PortRow({
+  letter,
+  label,
+  heardBy,
+  rig,
+}: {
+  letter: string;
+  label: string;
+  heardBy: PortChannels['heardBy'];
+  rig: Rig;
+}) {
+  const gear = rig.gear.filter(({ id }) => heardBy.some((ids) => ids.includes(id)));
+  return (
+    <li className="ruled-t py-1.5">
+      <p className="text-xs text-soft">
+        <b className="text-ink">{letter}</b> {label}
+      </p>
+      {gear.length === 0 && <p className="text-soft">nobody hears notes here</p>}
+      {gear.map((one) => {
+        const beside = one.set.channels.some((channel) => (heardBy[channel - 1]?.length ?? 0) > 1);
+        const free = beside ? freeChannel(planOf(rig), one.id) : null;
+        const hear = (channel: number) =>
+          void changeRig((before) => ({
+            ...before,
+            gear: before.gear.map((other) =>
+              other.id === one.id ? { ...other, set: { ...other.set, channels: [channel] } } : other,
+            ),
+          }));
+        return (
+          <div key={one.id} className="flex items-center justify-between gap-2 py-0.5">
+            <label htmlFor={`channel-${one.id}`} className="truncate">
+              {one.name}
+            </label>
+            <span className="flex shrink-0 items-center gap-2">
+              {free !== null && (
+                <Button tone="quiet" className="!px-1 text-wrong" onClick={() => hear(free)}>
+                  to {letter}
+                  {free}
+                </Button>
+              )}
+              <span className="w-20">
+                <Select
+                  id={`channel-${one.id}`}
+                  value={one.set.channels[0] ?? 1}
+                  onChange={({ target }) => hear(Number(target.value))}
+                >
+                  {CHANNELS.map((channel) => (
+                    <option key={channel} value={channel}>
+                      {letter}
+                      {channel}
+                    </option>
+                  ))}
+                </Select>
+              </span>
+            </span>
+          </div>
+        );
+      })}
+    </li>
+  );
+}
+
+function Routes({ rig }: { rig: Rig }) {
+  const ins = rig.hubSockets.filter(({ direction }) => direction === 'in');
+  const outs = rig.hubSockets.filter(({ direction }) => direction === 'out');
+  const [firstIn, firstOut] = [ins[0], outs[0]];
+  const change = (make: (routes: NoteRoute[]) => NoteRoute[]) =>
+    void changeRig((before) => ({ ...before, routes: make(before.routes) }));
+  const add = () => {
+    if (!firstIn || !firstOut) return;
+    const passes = { notes: true, controllers: true, programs: true, bends: true };
+    const route = {
+      id: crypto.randomUUID(),
+      from: firstIn.id,
+      to: firstOut.id,
+      fromChannel: null,
+      toChannel: null,
+      passes,
+    };
+    change((routes) => [...routes, route]);
+  };
+  return (
+    <section aria-label="Routes" className="ruled-t mt-4 pt-3">
+      <h2 className="text-lg font-bold">Notes from port to port</h2>
+      <p className="mb-2 text-sm text-soft">
+        {firstIn
+          ? 'Notes and controllers go where you send them; clock still goes to everybody. Two routes to one port are merged there.'
+          : 'Needs a port that comes in: choose one under Ports, or draw a cable into the hub.'}
+      </p>
+      <ul className="flex flex-col gap-2">
+        {rig.routes.map((route, i) => (
+          <li key={route.id}>
+            <RouteFields
+              number={i + 1}
+              route={route}
+              ins={ins}
+              outs={outs}
+              nameOf={(id) => gearAt(rig, id)}
+              onChange={(next) =>
+                change((routes) => routes.map((one) => (one.id === route.id ? { ...one, ...next } : one)))
+              }
+              onDelete={() => change((routes) => routes.filter(({ id }) => id !== route.id))}
+            />
+          </li>
+        ))}
+      </ul>
+      <Button className="mt-2" disabled={!firstIn || !firstOut} onClick={add}>
+        Add a route
+      </Button>
+    </section>
+  );
+}
+
+/** The gear at a socket of the hub, in brackets behind the socket's name. */
+function gearAt(rig: Rig, socketId: string): string {
+  const cable = rig.cables.find(
+    ({ from, to }) =>
+      (from.gearId === HUB_ID && from.socketId === socketId) || (to.gearId === HUB_ID && to.socketId === socketId),
+  );
+  const other = cable?.from.gearId === HUB_ID ? cable.to.gearId : cable?.from.gearId;
+  const name = rig.gear.find(({ id }) => id === other)?.name;
+  return name ? ` (${name})` : '';
+}
+
+function RouteFields({
+  number,
+  route,
+  ins,
+  outs,
+  nameOf,
+  onChange,
+  onDelete,
+}: {
+  number: number;
+  route: NoteRoute;
+  ins: Rig['hubSockets'];
+  outs: Rig['hubSockets'];
+  nameOf: (socketId: string) => string;
+  onChange: (next: Partial<NoteRoute>) => void;
+  onDelete: () => void;
+}) {
+  const sockets = (key: 'from' | 'to', all: Rig['hubSockets']) => (id: string) => (
+    <Select id={id} value={route[key]} onChange={({ target }) => onChange({ [key]: target.value })}>
+      {all.map((socket) => (
+        <option key={socket.id} value={socket.id}>
+          {socket.label}
+          {nameOf(socket.id)}
+        </option>
+      ))}
+    </Select>
+  );
+  const channels = (key: 'fromChannel' | 'toChannel', any: string) => (id: string) => (
+    <Select
+      id={id}
+      value={route[key] ?? ''}
+      onChange={({ target }) => onChange({ [key]: target.value === '' ? null : Number(target.value) })}
+    >
+      <option value="">{any}</option>
+      {CHANNELS.map((channel) => (
+        <option key={channel} value={channel}>
+          {channel}
+        </option>
+      ))}
+    </Select>
+  );
+  return (
+    <fieldset className="border border-rule p-2.5">
+      <legend className="flex items-center gap-2 px-1 text-xs text-soft">
+        Route {number}
+        <Button tone="quiet" className="!px-1 !py-0" aria-label={`Delete route ${number}`} onClick={onDelete}>
+          <Trash2 size={14} aria-hidden />
+        </Button>
+      </legend>
+      <div className="grid grid-cols-[1fr_92px] gap-2">
+        <Field label="From">{sockets('from', ins)}</Field>
+        <Field label="channel">{channels('fromChannel', 'every')}</Field>
+        <Field label="To">{sockets('to', outs)}</Field>
+        <Field label="channel">{channels('toChannel', 'the same')}</Field>
+      </div>
+      <div className="mt-2 flex flex-wrap gap-x-4">
+        {PASSES.map((what) => (
+          <Check
+            key={what}
+            label={what}
+            checked={route.passes[what]}
+            onChange={() => onChange({ passes: { ...route.passes, [what]: !route.passes[what] } })}
+          />
+        ))}
+      </div>
+    </fieldset>
+  );
+}

@@ -1,0 +1,37 @@
+import { checklist } from '@metronomo/core';
+import { changeRig } from '../../hub/session';
+import type { Gear, Rig } from '../../store/records';
+import { planOf } from '../../store/rig-plan';
+import { Check } from './check';
+import { checklistWords } from './checklist-words';
+
+/** What to set on the gear itself, to be ticked off while standing before it. */
+export function ChecklistFields({ gear, rig }: { gear: Gear; rig: Rig }) {
+  const entries = checklist(planOf(rig), gear.id);
+  if (entries.length === 0) return null;
+  const done = entries.filter(({ key }) => gear.checked.includes(key)).length;
+  const tick = (key: string) => {
+    const keys = entries.map((entry) => entry.key);
+    // Ticks of what has to be set otherwise by now are dropped.
+    const kept = gear.checked.filter((one) => keys.includes(one));
+    const checked = kept.includes(key) ? kept.filter((one) => one !== key) : [...kept, key];
+    void changeRig((before) => ({
+      ...before,
+      gear: before.gear.map((one) => (one.id === gear.id ? { ...one, checked } : one)),
+    }));
+  };
+  return (
+    <details className="mt-3 text-sm">
+      <summary className="cursor-pointer text-soft">
+        To set on it: {done} of {entries.length} done
+      </summary>
+      <ul className="mt-2 flex flex-col gap-1">
+        {entries.map(({ key, item }) => (
+          <li key={key}>
+            <Check label={checklistWords(item)} checked={gear.checked.includes(key)} onChange={() => tick(key)} />
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}

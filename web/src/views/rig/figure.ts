@@ -1,0 +1,56 @@
+import { HUB_ID, gearOf, socketOf, type Cable, type RigGear, type RigPlan } from '@metronomo/core';
+import type { Rig } from '../../store/records';
+import { roomForLanes, type Point, type WayBack } from './cable-path';
+import { GAP, layOut, SHEET_WIDTH, sheetHeight, SOCKET_HEIGHT } from './lay-out';
+
+/** The drawing of a rig as numbers: where the sheets stand, how the cables run, and how much room it takes. */
+export interface Figure {
+  places: ReadonlyMap<string, Point>;
+  ways: ReadonlyMap<string, WayBack>;
+  bounds: { x: number; y: number; width: number; height: number };
+}
+
+export function figureOf(rig: Rig, plan: RigPlan): Figure {
+  const places = layOut(plan);
+  for (const { id, place } of rig.gear) if (place) places.set(id, place);
+  const at = (id: string) => places.get(id) ?? { x: 0, y: 0 };
+  const bottom = Math.max(...plan.gear.map((gear) => at(gear.id).y + sheetHeight(gear)));
+  const ways = new Map<string, WayBack>();
+  let lanes = 0;
+  for (const { id, from, to } of plan.cables) {
+    const [source, target] = [at(from.gearId), at(to.gearId)];
+    const below = target.y > source.y;
+    const gear = gearOf(plan, to.gearId);
+    const sameColumn = Math.abs(source.x - target.x) < SHEET_WIDTH / 2;
+    const gapY = below ? target.y - GAP / 2 : target.y + (gear ? sheetHeight(gear) : 0) + GAP / 2;
+    const back = target.x <= source.x + SHEET_WIDTH;
+    ways.set(id, { gapY: sameColumn ? gapY : null, bottom, lane: back && !sameColumn ? lanes++ : 0 });
+  }
+  const xs = plan.gear.map(({ id }) => at(id).x);
+  const ys = plan.gear.map(({ id }) => at(id).y);
+  const room = roomForLanes(lanes);
+  const [x, y] = [Math.min(...xs) - Math.max(12, room), Math.min(...ys) - 8];
+  const width = Math.max(...xs) + SHEET_WIDTH + Math.max(18, room) - x;
+  return { places, ways, bounds: { x, y, width, height: bottom + room + 8 - y } };
+}
+
+/** Where a socket stands in the drawing. */
+export function socketPoint(gear: RigGear, socketId: string, { x, y }: Point): Point {
+  const isIn = gear.sockets.find(({ id }) => id === socketId)?.direction === 'in';
+  const side = gear.sockets.filter(({ direction }) => (direction === 'in') === isIn);
+  const index = side.findIndex(({ id }) => id === socketId);
+  const top = y + (sheetHeight(gear) - side.length * SOCKET_HEIGHT) / 2;
+  return { x: isIn ? x : x + SHEET_WIDTH, y: top + (index + 0.5) * SOCKET_HEIGHT };
+}
+
+/** Clock and timecode by what the far end takes; what comes in to the hub by what the near end gives, where it may lead. */
+export function inkOf(plan: RigPlan, { from, to }: Cable): string {
+  const inks = { clock: 'var(--clock)', timecode: 'var(--timecode)', nothing: 'var(--audio)' };
+  if (to.gearId !== HUB_ID) return inks[gearOf(plan, to.gearId)?.takes ?? 'nothing'];
+  const source = gearOf(plan, from.gearId);
+  return inks[source && plan.leaders.includes(source.id) ? source.gives : 'nothing'];
+}
+
+export function isDashed(plan: RigPlan, { from }: Cable): boolean {
+  return socketOf(plan, from)?.link === 'network';
+}

@@ -1,0 +1,109 @@
+import { useEffect, useState } from 'react';
+import { AUDIO_PREFIX, listAudioInputs } from '../../audio/audio-input';
+import { changeRig, openInput, useSession } from '../../hub/session';
+import { Button } from '../../parts/button';
+import { Field, Select } from '../../parts/field';
+import { Notice } from '../../parts/notice';
+import { BOATHOUSE_SOURCE } from '../../store/boathouse';
+import type { Rig } from '../../store/records';
+
+/** Where returns come in, and on which input the hub's click comes back. */
+export function InputPanel({ rig }: { rig: Rig }) {
+  const input = useSession(({ input }) => input);
+  const problem = useSession(({ inputProblem }) => inputProblem);
+  const devices = useAudioInputs(input !== null);
+  const { sourceId, clickChannel } = rig.input;
+  const channels = Math.max(input?.channels ?? 2, clickChannel + 1);
+  const choose = (id: string, label: string) =>
+    void changeRig((before) => ({ ...before, input: { ...before.input, sourceId: id, label } }));
+  return (
+    <section aria-label="Audio input">
+      <h2 className="mb-2 text-lg font-bold">Audio input</h2>
+      <div className="flex flex-col gap-3">
+        <Field label="Returns come in by">
+          {(id) => (
+            <Select
+              id={id}
+              value={sourceId}
+              onChange={(event) => choose(event.target.value, event.target.selectedOptions[0]?.text ?? 'Audio input')}
+            >
+              <option value="none">nothing yet</option>
+              {rig.demo && <option value={BOATHOUSE_SOURCE}>Boathouse interface (stand-in)</option>}
+              <option value={AUDIO_PREFIX}>the system’s audio input</option>
+              {devices.map((device) => (
+                <option key={device.id} value={AUDIO_PREFIX + device.id}>
+                  {device.label}
+                </option>
+              ))}
+            </Select>
+          )}
+        </Field>
+        {sourceId.startsWith(AUDIO_PREFIX) && !input && (
+          <Button onClick={() => void openInput(sourceId)}>Open the audio input</Button>
+        )}
+        {problem && <Notice>{problem}</Notice>}
+        {input && (
+          <p className="text-sm text-soft">
+            {input.label}, {input.channels} {input.channels === 1 ? 'channel' : 'channels'}
+            {sourceId.startsWith(AUDIO_PREFIX) && '; echo cancelling, noise suppression and gain control are off'}.
+          </p>
+        )}
+        <Field
+          label="The hub’s click comes back on"
+          hint="A cable from your output to an input, or a microphone at the speaker. Recorded beside the gear, it takes the audio delay out of the number."
+        >
+          {(id) => (
+            <Select
+              id={id}
+              value={clickChannel}
+              onChange={(event) => {
+                const next = Number(event.target.value);
+                void changeRig((before) => ({ ...before, input: { ...before.input, clickChannel: next } }));
+              }}
+            >
+              {Array.from({ length: channels }, (_, i) => (
+                <option key={i} value={i}>
+                  input {i + 1}
+                </option>
+              ))}
+            </Select>
+          )}
+        </Field>
+        <Levels />
+      </div>
+    </section>
+  );
+}
+
+/** Whether anything arrives on each channel. */
+function Levels() {
+  const live = useSession(({ live }) => live);
+  if (!live) return null;
+  return (
+    <div aria-label="Levels" role="group" className="flex flex-col gap-1">
+      {live.readings.map(({ level }, i) => (
+        <div key={i} className="grid grid-cols-[60px_1fr_60px] items-center gap-2 text-xs">
+          <span className="text-soft">input {i + 1}</span>
+          <meter min={0} max={1} value={level} aria-label={`Level of input ${i + 1}`} className="h-2 w-full" />
+          <span className="text-right">{level > 0.0003 ? `${(20 * Math.log10(level)).toFixed(0)} dB` : 'silent'}</span>
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** Names come only with permission, so the list is read again once an input is open. */
+function useAudioInputs(open: boolean) {
+  const [devices, setDevices] = useState<{ id: string; label: string }[]>([]);
+  useEffect(() => {
+    let gone = false;
+    const read = () => void listAudioInputs().then((list) => !gone && setDevices(list.filter(({ id }) => id !== '')));
+    read();
+    navigator.mediaDevices?.addEventListener('devicechange', read);
+    return () => {
+      gone = true;
+      navigator.mediaDevices?.removeEventListener('devicechange', read);
+    };
+  }, [open]);
+  return devices;
+}

@@ -1,0 +1,75 @@
+import { checklist, HUB_ID } from '@metronomo/core';
+import { format } from 'date-fns';
+import { useEffect, useState } from 'react';
+import { flushSync } from 'react-dom';
+import { signed } from '../../parts/words';
+import type { Rig } from '../../store/records';
+import { planOf } from '../../store/rig-plan';
+import { checklistWords } from './checklist-words';
+import { FigureSvg } from './figure-svg';
+import { wordsFor } from './finding-words';
+import { useLineCheck } from './use-line-check';
+
+/** The rig on paper, made only as it is printed. */
+export function RigPaper({ rig }: { rig: Rig }) {
+  const [printing, setPrinting] = useState(false);
+  useEffect(() => {
+    // The paper has to be there when the browser looks at the page.
+    const begin = () => flushSync(() => setPrinting(true));
+    const end = () => setPrinting(false);
+    window.addEventListener('beforeprint', begin);
+    window.addEventListener('afterprint', end);
+    return () => {
+      window.removeEventListener('beforeprint', begin);
+      window.removeEventListener('afterprint', end);
+    };
+  }, []);
+  return printing ? <Paper rig={rig} /> : null;
+}
+
+/** The drawing, who leads, what to set on each box, and what is still wrong. */
+function Paper({ rig }: { rig: Rig }) {
+  const plan = planOf(rig);
+  const { open } = useLineCheck();
+  const nameOf = (id: string) => (id === HUB_ID ? 'the hub' : (rig.gear.find((one) => one.id === id)?.name ?? id));
+  return (
+    <article className="hidden bg-white text-black print:block" aria-hidden>
+      <h2 className="text-[22px] font-bold">{rig.name}</h2>
+      <p className="mb-3">
+        {format(new Date(), 'd MMMM yyyy')} · {rig.bpm.toFixed(2)} BPM · leads:{' '}
+        {rig.leaders.map(nameOf).join(', then ')}
+      </p>
+      <FigureSvg rig={rig} plan={plan} />
+      <h3 className="mt-6 mb-2 break-before-page text-[18px] font-bold">To set on each box</h3>
+      <div className="columns-2 gap-8">
+        {rig.gear.map((gear) => {
+          const entries = checklist(plan, gear.id);
+          if (entries.length === 0) return null;
+          return (
+            <section key={gear.id} className="mb-4 break-inside-avoid">
+              <h4 className="font-bold">{gear.name}</h4>
+              {gear.offsetMs !== 0 && <p>Offset in the hub: {signed(gear.offsetMs)} ms</p>}
+              <ul>
+                {entries.map(({ key, item }) => (
+                  <li key={key}>
+                    {gear.checked.includes(key) ? '☑' : '☐'} {checklistWords(item)}
+                  </li>
+                ))}
+              </ul>
+            </section>
+          );
+        })}
+      </div>
+      {open.length > 0 && (
+        <section className="break-inside-avoid">
+          <h3 className="mt-4 mb-2 text-[18px] font-bold">Line check</h3>
+          <ul>
+            {open.map(({ key, seen, gearId }) => (
+              <li key={key}>☐ {wordsFor(seen, gearId, nameOf).title}</li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </article>
+  );
+}

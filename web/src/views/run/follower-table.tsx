@@ -1,0 +1,159 @@
+import clsx from 'clsx';
+import { useState } from 'react';
+import { useSession } from '../../hub/session';
+import { setOffset } from '../../hub/set-offset';
+import type { Follower } from '../../hub/use-followers';
+import { BeatLineRow, BeatLineRule, beatLineDomain, type BeatLineDomain } from '../../parts/beat-line';
+import { OffsetField } from '../../parts/offset-field';
+import { StateMark } from '../../parts/state-mark';
+import { lateInWords, signed } from '../../parts/words';
+import type { Gear } from '../../store/records';
+import { Lamps } from './lamps';
+import { RowActions } from './row-actions';
+import { useStanding } from './use-standing';
+
+const ROW_HEIGHT = 37;
+
+interface Props {
+  followers: Follower[];
+  chosenId: string | null;
+  onChoose: (id: string) => void;
+}
+
+/** A row each: what it is sent, its state, where it stands and where its last beats landed. Those that nothing hears are folded. */
+export function FollowerTable({ followers, chosenId, onChoose }: Props) {
+  const [unfolded, setUnfolded] = useState(false);
+  const heard = followers.filter(({ gear }) => gear.returnChannel !== null);
+  const others = followers.filter(({ gear }) => gear.returnChannel === null);
+  const rows = heard.length === 0 || unfolded ? [...heard, ...others] : heard;
+  const domain = beatLineDomain(heard.flatMap(({ reading }) => reading?.landings.map(({ lateMs }) => lateMs) ?? []));
+  return (
+    <>
+      <table className="w-full table-fixed text-base">
+        <caption className="sr-only">Followers</caption>
+        <thead>
+          <tr className="ruled-b text-left text-xs text-soft">
+            <th className="w-36 py-1.5 pl-4 font-normal max-sm:w-28">Follower</th>
+            <th className="w-30 font-normal max-xl:hidden">Is sent</th>
+            <th className="w-24 font-normal max-sm:hidden">State</th>
+            <th className="w-20 font-normal">Beat</th>
+            <th className="w-16 text-right font-normal max-xl:hidden">Tempo</th>
+            <th className="w-16 text-right font-normal max-xl:hidden">Stands at</th>
+            <th className="px-4 font-normal max-sm:px-2">
+              <span className="sr-only">Where the last beats landed</span>
+              <BeatLineRule domain={domain} unit="ms" />
+            </th>
+            <th className="w-16 pr-2 text-right font-normal whitespace-nowrap">Late, ms</th>
+            <th className="w-22 text-right font-normal max-sm:hidden">Offset, ms</th>
+            <th className="w-26 pr-3 text-right font-normal max-md:hidden">Alone</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((follower) => (
+            <Row
+              key={follower.gear.id}
+              follower={follower}
+              domain={domain}
+              chosen={follower.gear.id === chosenId}
+              onChoose={() => onChoose(follower.gear.id)}
+            />
+          ))}
+        </tbody>
+      </table>
+      {heard.length > 0 && others.length > 0 && (
+        <button
+          type="button"
+          aria-expanded={unfolded}
+          onClick={() => setUnfolded(!unfolded)}
+          className="px-4 py-1.5 text-left text-sm text-soft hover:text-ink"
+        >
+          {unfolded
+            ? 'Fold those that nothing hears'
+            : `${others.length} more that nothing hears: ${others.map(({ gear }) => gear.name).join(', ')}`}
+        </button>
+      )}
+    </>
+  );
+}
+
+function Row({
+  follower,
+  domain,
+  chosen,
+  onChoose,
+}: {
+  follower: Follower;
+  domain: BeatLineDomain;
+  chosen: boolean;
+  onChoose: () => void;
+}) {
+  const { gear, reading, state, portGone, late, clockBpm } = follower;
+  const heardBpm = reading?.bpm ?? clockBpm;
+  const bpm = useSession(({ snapshot }) => snapshot.bpm);
+  const held = useSession(({ snapshot }) => snapshot.held.includes(gear.id));
+  const isHeard = gear.returnChannel !== null;
+  const stands = useStanding(follower);
+  return (
+    <tr className={clsx('ruled-b', chosen && 'bg-raised')} style={{ height: ROW_HEIGHT }}>
+      <th scope="row" className="truncate pl-4 text-left leading-tight">
+        <button
+          type="button"
+          aria-pressed={chosen}
+          onClick={onChoose}
+          className="max-w-full truncate font-bold hover:underline"
+        >
+          {gear.name}
+        </button>
+        {portGone && <span className="block text-xs font-normal text-wrong">its port is not here</span>}
+        {!portGone && late > 0 && <span className="block text-xs font-normal text-attention">{late} sent late</span>}
+      </th>
+      <td className={clsx('truncate text-xs max-xl:hidden', gear.takes === 'clock' ? 'text-clock' : 'text-timecode')}>
+        <span title={sentInWords(gear, true)}>{sentInWords(gear, false)}</span>
+      </td>
+      <td className="truncate text-sm max-sm:hidden">
+        {held ? 'stopped alone' : isHeard ? <StateMark state={state} /> : <span className="text-soft">not heard</span>}
+      </td>
+      <td>{isHeard && <Lamps reading={reading} name={gear.name} />}</td>
+      <td className="text-right max-xl:hidden">{heardBpm ? heardBpm.toFixed(2) : '—'}</td>
+      <td className="text-right max-xl:hidden" title={stands?.words}>
+        {stands?.text ?? '—'}
+      </td>
+      <td className="px-4 max-sm:px-2">
+        {isHeard && (
+          <BeatLineRow
+            domain={domain}
+            height={ROW_HEIGHT - 1}
+            row={{ lateMs: reading?.landings.map(({ lateMs }) => lateMs) ?? [], medianMs: null }}
+            label={`${gear.name}: ${reading?.medianMs == null ? 'nothing heard' : lateInWords(reading.medianMs)}`}
+          />
+        )}
+      </td>
+      <td className="pr-2 text-right font-bold">{reading?.medianMs == null ? '—' : signed(reading.medianMs)}</td>
+      <td className="text-right max-sm:hidden">
+        <OffsetField
+          label={`Offset of ${gear.name}`}
+          valueMs={gear.offsetMs}
+          bpm={bpm}
+          onChange={(offsetMs) => void setOffset(gear.id, offsetMs)}
+        />
+      </td>
+      <td className="pr-3 max-md:hidden">
+        <RowActions gear={gear} />
+      </td>
+    </tr>
+  );
+}
+
+function sentInWords({ takes, rate, sends, mmc, triggers }: Gear, full: boolean): string {
+  const clock = [
+    sends.clock && 'clock',
+    sends.transport && 'start',
+    sends.position && (full ? 'song position' : 'pos'),
+  ];
+  const words = [
+    ...(takes === 'timecode' ? [`timecode ${rate}`] : takes === 'clock' ? clock : []),
+    mmc && 'MMC',
+    triggers.length > 0 && (full ? `${triggers.length} beat triggers` : 'trig.'),
+  ].filter(Boolean);
+  return words.length > 0 ? words.join(full ? ', ' : ' · ') : 'nothing';
+}

@@ -1,0 +1,19 @@
+import { BEATS_PER_BAR } from '@metronomo/core';
+import type { ReturnReading } from '@metronomo/core';
+import clsx from 'clsx';
+import { useSession } from '../../hub/session';
+import { litLamp } from './lit-lamp';
+
+/** One lamp a quarter of the bar; the one whose hit was heard last is lit. */
+export function Lamps({ reading, name }: { reading: ReturnReading | null; name: string }) {
+  const snapshot = useSession(({ snapshot }) => snapshot);
+  const atMs = useSession(({ snapshotAtMs }) => snapshotAtMs);
+  const lit = snapshot.state === 'stopped' ? null : litLamp(reading?.lastHitMs ?? null, snapshot, atMs);
+  return (
+    <span role="img" aria-label={lit === null ? `${name}: no beat` : `${name}: beat ${lit + 1}`} className="flex gap-1">
+      {Array.from({ length: BEATS_PER_BAR }, (_, i) => (
+        <span key={i} className={clsx('h-3.5 w-3.5 border border-ink', lit === i && 'bg-ink')} />
+      ))}
+    </span>
+  );
+}

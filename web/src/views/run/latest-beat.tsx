@@ -1,0 +1,88 @@
+import { BEAT_VIEW_MS } from '@metronomo/core';
+import { scaleLinear } from 'd3-scale';
+import { useSession } from '../../hub/session';
+import type { Follower } from '../../hub/use-followers';
+import { useElementWidth } from '../../parts/use-element-width';
+import { SampleWaveform } from '../../parts/waveform';
+import { useStanding } from './use-standing';
+
+const ROW_HEIGHT = 44;
+
+/** The sound of the newest beat: the click, and under it each follower as it came back. A flam is a step between them. */
+export function LatestBeat({ followers }: { followers: Follower[] }) {
+  const beat = useSession(({ live }) => live?.beat ?? null);
+  const clickChannel = useSession(({ rig }) => rig?.input.clickChannel ?? 0);
+  const [ref, width] = useElementWidth();
+  const rows = [
+    { name: 'Hub’s click', channel: clickChannel, ink: 'var(--soft)' },
+    ...followers.flatMap(({ gear }) =>
+      gear.returnChannel === null ? [] : [{ name: gear.name, channel: gear.returnChannel, ink: 'var(--audio)' }],
+    ),
+  ];
+  const scale = scaleLinear([...BEAT_VIEW_MS], [0, width]);
+  const height = rows.length * ROW_HEIGHT;
+  const [chosen] = followers.length === 1 ? followers : [];
+  if (!beat)
+    return (
+      <p className="p-4 text-sm text-soft">Press Play: the sound of every beat stands here, click and followers.</p>
+    );
+  return (
+    <section aria-label="The newest beat" className="px-5 pt-2 pb-4">
+      <h2 className="mb-1 text-lg font-bold">
+        The newest beat{' '}
+        <span className="text-sm font-normal text-soft">
+          as it was heard, {BEAT_VIEW_MS[1] - BEAT_VIEW_MS[0]} ms of it
+        </span>
+      </h2>
+      {chosen && <Standing follower={chosen} />}
+      <div className="grid grid-cols-[150px_1fr] max-sm:grid-cols-[84px_1fr]">
+        <div>
+          {rows.map(({ name, channel }) => (
+            <div key={channel} className="flex items-center text-sm" style={{ height: ROW_HEIGHT }}>
+              {name}
+            </div>
+          ))}
+        </div>
+        <div ref={ref}>
+          <svg width={width} height={height + 22} className="block overflow-visible" aria-hidden>
+            {rows.map(({ channel, ink }, i) => {
+              const samples = beat[channel];
+              return (
+                samples && (
+                  <SampleWaveform
+                    key={channel}
+                    samples={samples}
+                    width={width}
+                    top={i * ROW_HEIGHT + 3}
+                    height={ROW_HEIGHT - 6}
+                    ink={ink}
+                  />
+                )
+              );
+            })}
+            {scale.ticks(7).map((ms) => (
+              <g key={ms}>
+                <line
+                  x1={scale(ms)}
+                  x2={scale(ms)}
+                  y1={0}
+                  y2={height + 4}
+                  stroke={ms === 0 ? 'var(--ink)' : 'var(--rule)'}
+                  strokeWidth={ms === 0 ? 2 : 1}
+                />
+                <text x={scale(ms)} y={height + 18} fontSize="12" textAnchor="middle" fill="var(--ink)">
+                  {ms === 0 ? 'beat' : ms}
+                </text>
+              </g>
+            ))}
+          </svg>
+        </div>
+      </div>
+    </section>
+  );
+}
+
+function Standing({ follower }: { follower: Follower }) {
+  const standing = useStanding(follower);
+  return standing && <p className="mb-1 text-sm">{standing.words}</p>;
+}

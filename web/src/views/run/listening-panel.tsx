@@ -1,0 +1,111 @@
+import { CLICK_SOUNDS, type ClickSound } from '@metronomo/core';
+import { Slider } from 'radix-ui';
+import { useListening } from '../../audio/listening';
+import { changeRig, useSession } from '../../hub/session';
+import type { Follower } from '../../hub/use-followers';
+import { BOATHOUSE_SOURCE } from '../../store/boathouse';
+import { Button } from '../../parts/button';
+import { Field, Select } from '../../parts/field';
+
+const DEFAULT_LEVEL = 0.8;
+/** Where the returns are not heard through the page, the click is heard directly. */
+const DIRECT_CLICK = -1;
+
+/** The hub's click beside each follower, with a level for each. */
+export function ListeningPanel({ followers }: { followers: Follower[] }) {
+  const on = useListening((state) => state.on);
+  const sides = useListening((state) => state.sides);
+  const input = useSession(({ rig }) => rig?.input);
+  const sound = useSession(({ rig }) => rig?.song.click ?? 'wood block');
+  const setSound = (click: ClickSound) => void changeRig((rig) => ({ ...rig, song: { ...rig.song, click } }));
+  const throughPage = input?.sourceId === BOATHOUSE_SOURCE;
+  const clickChannel = throughPage ? (input?.clickChannel ?? 0) : DIRECT_CLICK;
+  const heard = followers.filter(({ gear }) => gear.returnChannel !== null && throughPage);
+  return (
+    <section aria-label="By ear" className="ruled-l bg-raised p-4">
+      <h2 className="text-lg font-bold">By ear</h2>
+      <p className="mb-3 text-xs text-soft">
+        {throughPage
+          ? 'Click and gear with the same delay, so a flam you hear is a flam there is.'
+          : 'Your gear is heard from your own speakers; here is the hub’s click.'}
+      </p>
+      <Button aria-pressed={!on} onClick={() => useListening.setState({ on: !on })}>
+        {on ? 'Silence all' : 'Let me hear it'}
+      </Button>
+      <div className="my-3 grid grid-cols-[1.35fr_1fr] gap-2">
+        <Field label="Click sounds like">
+          {(id) => (
+            <Select id={id} value={sound} onChange={({ target }) => setSound(target.value as ClickSound)}>
+              {Object.keys(CLICK_SOUNDS).map((name) => (
+                <option key={name}>{name}</option>
+              ))}
+            </Select>
+          )}
+        </Field>
+        {throughPage && (
+          <Field label="Sides">
+            {(id) => (
+              <Select
+                id={id}
+                value={sides}
+                onChange={({ target }) => useListening.setState({ sides: target.value as typeof sides })}
+              >
+                <option value="mixed">mixed</option>
+                <option value="apart">click left</option>
+              </Select>
+            )}
+          </Field>
+        )}
+      </div>
+      <Level channel={clickChannel} name="Hub’s click" canSolo={false} />
+      {heard.map(({ gear }) => (
+        <Level key={gear.id} channel={gear.returnChannel ?? 0} name={gear.name} canSolo />
+      ))}
+    </section>
+  );
+}
+
+function Level({ channel, name, canSolo }: { channel: number; name: string; canSolo: boolean }) {
+  const solo = useListening((state) => state.solo === channel);
+  const level = useListening(({ levels }) => levels[channel] ?? DEFAULT_LEVEL);
+  const set = (value: number) => useListening.setState(({ levels }) => ({ levels: { ...levels, [channel]: value } }));
+  return (
+    <div className="mb-2">
+      <div className="flex justify-between text-sm">
+        <span className="mr-auto">{name}</span>
+        {canSolo && (
+          <button
+            type="button"
+            aria-pressed={solo}
+            className="mr-3 text-xs text-soft underline underline-offset-4 hover:text-ink aria-pressed:font-bold aria-pressed:text-ink"
+            aria-label={`Solo ${name} against the click`}
+            onClick={() => useListening.setState({ solo: solo ? null : channel })}
+          >
+            solo
+          </button>
+        )}
+        <button
+          type="button"
+          className="text-xs text-soft underline underline-offset-4 hover:text-ink"
+          aria-label={`${level === 0 ? 'Hear' : 'Mute'} ${name}`}
+          onClick={() => set(level === 0 ? DEFAULT_LEVEL : 0)}
+        >
+          {level === 0 ? 'muted' : 'mute'}
+        </button>
+      </div>
+      <Slider.Root
+        value={[level]}
+        min={0}
+        max={1}
+        step={0.05}
+        onValueChange={([value = 0]) => set(value)}
+        className="relative flex h-5 items-center"
+      >
+        <Slider.Track className="relative h-px flex-1 bg-soft">
+          <Slider.Range className="absolute h-[3px] -translate-y-px bg-audio" />
+        </Slider.Track>
+        <Slider.Thumb aria-label={`Level of ${name}`} className="block h-5 w-2.5 border border-ink bg-raised" />
+      </Slider.Root>
+    </div>
+  );
+}

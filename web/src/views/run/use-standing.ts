@@ -1,0 +1,34 @@
+import { beatOf, useDrift } from '../../hub/drift-watch';
+import { useSession } from '../../hub/session';
+import { barsBeatsTicks, songTimecode, type SongFacts } from '../../hub/song-facts';
+import { useSongFacts } from '../../hub/use-song-facts';
+import type { Follower } from '../../hub/use-followers';
+import { signed } from '../../parts/words';
+
+/** Where a follower stands by its last hit: in bars; and in words also in timecode, with the difference now and at the last stop. */
+export function useStanding({ gear, reading }: Follower): { text: string; words: string } | null {
+  const snapshot = useSession(({ snapshot }) => snapshot);
+  const atMs = useSession(({ snapshotAtMs }) => snapshotAtMs);
+  const song = useSession(({ rig }) => rig?.song);
+  const stop = useDrift(({ stops }) => (gear.returnChannel === null ? undefined : stops[gear.returnChannel]));
+  const facts = useSongFacts();
+  if (!facts || !song || reading?.lastHitMs == null) return null;
+  const { beat, bpm, state } = snapshot;
+  const late = reading.medianMs ?? 0;
+  const heard = Math.round(beatOf(reading.lastHitMs - late, beat, bpm, atMs));
+  const at = state === 'rolling' ? heard : (stop?.heardBeat ?? null);
+  if (at === null || at < 0) return null;
+  const where = inBars(facts, at);
+  const parts = [
+    `${gear.name} stands at ${where}, ${songTimecode(song, facts.tempo.msAt(at))}`,
+    `${signed(late)} ms against the hub`,
+    stop &&
+      stop.heardBeat !== null &&
+      `at the last stop ${inBars(facts, stop.heardBeat)}, the hub ${inBars(facts, stop.hubBeat)}`,
+  ];
+  return { text: where, words: `${parts.filter(Boolean).join('; ')}.` };
+}
+
+function inBars({ meter }: SongFacts, beat: number): string {
+  return barsBeatsTicks(meter, Math.max(0, beat)).split('.').slice(0, 2).join('.');
+}

@@ -1,0 +1,18 @@
+import tailwindcss from '@tailwindcss/vite';
+import react from '@vitejs/plugin-react';
+import { defineConfig } from 'vite';
+
+/** Without cross-origin isolation the browser rounds time to 0.1 ms. */
+const isolation = {
+  'Cross-Origin-Opener-Policy': 'same-origin',
+  'Cross-Origin-Embedder-Policy': 'require-corp',
+};
+
+export default defineConfig({
+  plugins: [react(), tailwindcss()],
+  worker: { format: 'es' },
+  // The content policy allows files of our own and nothing inlined.
+  build: { assetsInlineLimit: 0, sourcemap: true, chunkSizeWarningLimit: 900 },
+  server: { host: '127.0.0.1', headers: isolation, proxy: { '/api': 'http://127.0.0.1:4180' } },
+  preview: { headers: isolation },
+});
