@@ -1,0 +1,23 @@
+import { existsSync } from 'node:fs';
+import { cpus, loadavg } from 'node:os';
+import { coreFigures } from './core-figures';
+import { hubFigures } from './hub-figures';
+import { memoryFigures } from './memory-figures';
+import { pageFigures } from './page-figures';
+import { rigFigures } from './rig-figures';
+import { runFigures } from './run-figures';
+
+async function main(): Promise<void> {
+  console.log(
+    `Node ${process.versions.node}, ${cpus().length} cores, load ${loadavg()[0]?.toFixed(2)}. Medians of several runs.\n`,
+  );
+  const figures = [...coreFigures(), ...hubFigures()];
+  const browser = existsSync('/usr/bin/chromium') && existsSync('web/dist/index.html');
+  if (browser) figures.push(...(await rigFigures()), ...(await runFigures()), ...(await pageFigures()));
+  // An hour is long to wait: ask for it by BENCH_MINUTES=60.
+  if (browser) figures.push(...(await memoryFigures(Number(process.env['BENCH_MINUTES'] ?? 3))));
+  console.table(Object.fromEntries(figures.map(({ what, ours, beside }) => [what, { ours, beside }])));
+  if (!browser) console.log('The page was not measured: it needs Chromium and a build (npm run build).');
+}
+
+void main();

@@ -1,0 +1,166 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { By } from 'selenium-webdriver';
+import type { Cable, Socket } from '../core/src/rig/rig';
+import { fromShelf } from '../core/src/rig/shelf';
+import { openBrowser, type Page } from '../e2e/browser';
+import { withMidi } from '../e2e/page-stand-ins';
+import type { Figure } from './figures';
+
+const FEEDS = 16;
+const BPM = 300;
+const SETTLE_MS = 8000;
+const MEASURE_MS = 60_000;
+
+interface Counted {
+  all: number;
+  late: number;
+  latestMs: number;
+}
+interface Run extends Counted {
+  frames: number[];
+  stalls: number[];
+  lookaheadMs: number;
+}
+
+/** Sixteen clocks at 300 BPM from a page whose main thread is held for 100 ms every second, and beside it a timer loop. */
+export async function runFigures(measureMs = MEASURE_MS): Promise<Figure[]> {
+  const page = await openBrowser();
+  try {
+    await withMidi(page.driver, { outputs: FEEDS });
+    await openSixteen(page);
+    const quiet = await playFor(page, measureMs / 4, 0);
+    const ours = await playFor(page, measureMs, 100);
+    const plain = await timerLoop(page, measureMs / 2);
+    const perTenThousand = ({ late, all }: Counted) => ((late / all) * 10_000).toFixed(2);
+    const p95 = (frames: number[]) => frames.sort((a, b) => a - b)[Math.floor(frames.length * 0.95)] ?? NaN;
+    return [
+      {
+        what: `${FEEDS} clock feeds at ${BPM} BPM, main thread held 100 ms every second: late of 10 000 messages`,
+        ours: `${perTenThousand(ours)} (${ours.late} of ${ours.all}, ${ours.latestMs.toFixed(0)} ms the latest; lookahead ${ours.lookaheadMs.toFixed(0)} ms)`,
+        beside: `a timer loop in the same page: ${perTenThousand(plain)} (${plain.latestMs.toFixed(0)} ms the latest)`,
+      },
+      {
+        what: 'Run meanwhile: time between frames at p95',
+        ours: `${p95(ours.frames).toFixed(1)} ms with the holds, ${p95(quiet.frames).toFixed(1)} ms without`,
+        beside: `the machine itself stalled another process over 50 ms ${ours.stalls.length} times, ${Math.max(0, ...ours.stalls).toFixed(0)} ms the longest`,
+      },
+      {
+        what: 'The same with nothing held',
+        ours: `${quiet.late} late of ${quiet.all}, lookahead ${quiet.lookaheadMs.toFixed(0)} ms`,
+        beside: `stalls of the machine over 50 ms: ${quiet.stalls.length}`,
+      },
+    ];
+  } finally {
+    await page.close();
+  }
+}
+
+async function openSixteen(page: Page): Promise<void> {
+  await page.open('/rig');
+  const file = join(mkdtempSync(join(tmpdir(), 'metronomo-bench-')), 'sixteen.rig.json');
+  writeFileSync(file, JSON.stringify({ metronomoRig: 1, rig: sixteen() }));
+  await page.driver.findElement(By.css('input[aria-label="Open a rig file"]')).sendKeys(file);
+  await page.sees('Sixteen was opened.');
+  await page.press('Ports');
+  await page.press('Connect MIDI ports');
+  await page.sees('here');
+  await page.driver.findElement(By.css('a[href="/run"]')).click();
+}
+
+/** Keeps the times between the frames of the page. */
+const WATCH_FRAMES = `
+  window.frames_ = [];
+  let before = performance.now(), on = true;
+  const next = (now) => { if (!on) return; window.frames_.push(now - before); before = now; requestAnimationFrame(next); };
+  requestAnimationFrame(next);
+  window.stopWatching = () => { on = false; };`;
+
+async function playFor(page: Page, ms: number, holdMs: number): Promise<Run> {
+  await page.press('Play');
+  await page.sees('rolling');
+  if (holdMs > 0)
+    await page.driver.executeScript(
+      `window.holding = setInterval(() => { const until = performance.now() + ${holdMs}; while (performance.now() < until); }, 1000);`,
+    );
+  await later(SETTLE_MS);
+  await page.driver.executeScript(`Object.assign(standIn.counted, { all: 0, late: 0, latestMs: 0 }); ${WATCH_FRAMES}`);
+  const stalls = await stallsWithin(ms);
+  const { counted, frames, text } = await page.driver.executeScript<{
+    counted: Counted;
+    frames: number[];
+    text: string;
+  }>(
+    `clearInterval(window.holding); window.stopWatching();
+     return { counted: { ...standIn.counted }, frames: window.frames_, text: document.body.innerText };`,
+  );
+  await page.press('Stop');
+  await page.sees('stopped');
+  const lookaheadMs = Number(/plans (\d+) ms ahead/.exec(text)?.[1] ?? NaN);
+  return { ...counted, frames, stalls, lookaheadMs };
+}
+
+/** How long this process, which does nothing else, was not called when it should have been: the machine's own doing. */
+async function stallsWithin(ms: number): Promise<number[]> {
+  const stalls: number[] = [];
+  let before = performance.now();
+  const timer = setInterval(() => {
+    const now = performance.now();
+    if (now - before > 60) stalls.push(now - before - 10);
+    before = now;
+  }, 10);
+  await later(ms);
+  clearInterval(timer);
+  return stalls;
+}
+
+/** What a page without any of this does: every 5 ms, send the ticks that are due. */
+async function timerLoop(page: Page, ms: number): Promise<Counted> {
+  return page.driver.executeAsyncScript<Counted>(
+    `const done = arguments[arguments.length - 1];
+     navigator.requestMIDIAccess({ sysex: false }).then((access) => {
+       Object.assign(standIn.counted, { all: 0, late: 0, latestMs: 0 });
+       const tickMs = 60000 / ${BPM} / 24, ports = [...access.outputs.values()];
+       let due = performance.now() + 50;
+       const hold = setInterval(() => { const until = performance.now() + 100; while (performance.now() < until); }, 1000);
+       const loop = setInterval(() => {
+         // It sends what falls due before it expects to be called again.
+         for (; due < performance.now() + 10; due += tickMs) for (const port of ports) port.send([0xf8], due);
+       }, 5);
+       setTimeout(() => { clearInterval(hold); clearInterval(loop); done({ ...standIn.counted }); }, ${ms});
+     });`,
+  );
+}
+
+function sixteen() {
+  const hubSockets: Socket[] = Array.from({ length: FEEDS }, (_, i) => ({
+    id: `p${i + 1}`,
+    label: `Attic in ${i + 1}`,
+    direction: 'out',
+    link: 'din',
+    portId: `midi:attic-${i + 1}`,
+  }));
+  const gear = hubSockets.map(({ portId }, i) => ({
+    ...fromShelf('beatBox', `g${i + 1}`, `Box ${i + 1}`),
+    icon: null,
+    checked: [],
+    place: null,
+    portId,
+    sends: { clock: true, transport: true, position: true },
+    noteChannel: 10,
+    returnChannel: null,
+  }));
+  const cables: Cable[] = gear.map(({ id }, i) => ({
+    id: `c${i + 1}`,
+    from: { gearId: 'hub', socketId: `p${i + 1}` },
+    to: { gearId: id, socketId: 'in' },
+    notesPerSecond: 0,
+  }));
+  const input = { sourceId: 'none', label: 'none', clickChannel: 0 };
+  return { name: 'Sixteen', bpm: BPM, gear, hubSockets, cables, leaders: ['hub'], input };
+}
+
+function later(ms: number): Promise<void> {
+  return new Promise((resolve) => setTimeout(resolve, ms));
+}

@@ -1,0 +1,116 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import type { Server } from 'node:http';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import pino from 'pino';
+import { Builder, By, until, type WebDriver, type WebElement } from 'selenium-webdriver';
+import { Options, ServiceBuilder, type Driver } from 'selenium-webdriver/chrome';
+import { createApp } from '../server/src/app';
+import { listen, shutDown } from '../server/src/listen';
+
+const WEB_ROOT = join(process.cwd(), 'web/dist');
+const PATIENCE_MS = 20_000;
+
+export interface Page {
+  driver: WebDriver;
+  url: string;
+  /** Opens an address of the app, and waits until it is drawn. */
+  open(path: string): Promise<void>;
+  /** The element with a role's name, by its text, label or test of both; waits for it. */
+  button(name: string): Promise<WebElement>;
+  press(name: string): Promise<void>;
+  /** Waits until the page shows a text, which may be a pattern; gives all the text of the page then. */
+  sees(text: string | RegExp, withinMs?: number): Promise<string>;
+  /** Errors that the page wrote to its console. */
+  complaints(): Promise<string[]>;
+  picture(file: string): Promise<void>;
+  close(): Promise<void>;
+}
+
+/** A fresh browser with an empty profile on the built app. */
+export async function openBrowser({
+  flags = [],
+  width = 1280,
+  height = 800,
+}: { flags?: string[]; width?: number; height?: number } = {}): Promise<Page> {
+  const { server, url } = await serveApp();
+  const profile = mkdtempSync(join(tmpdir(), 'metronomo-profile-'));
+  const options = new Options();
+  options.addArguments(
+    '--headless',
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+    '--hide-scrollbars',
+    `--user-data-dir=${profile}`,
+    `--window-size=${width},${height}`,
+    ...flags,
+  );
+  options.setChromeBinaryPath('/usr/bin/chromium');
+  options.setLoggingPrefs({ browser: 'ALL' });
+  const driver = await new Builder()
+    .forBrowser('chrome')
+    .setChromeOptions(options)
+    .setChromeService(new ServiceBuilder('/usr/bin/chromedriver'))
+    .build();
+  await (driver as Driver).sendDevToolsCommand('Emulation.setDeviceMetricsOverride', {
+    width,
+    height,
+    deviceScaleFactor: 1,
+    mobile: false,
+  });
+  const button = (name: string) =>
+    driver.wait(
+      until.elementLocated(By.xpath(`//button[normalize-space()=${quoted(name)} or @aria-label=${quoted(name)}]`)),
+      PATIENCE_MS,
+      `no button "${name}"`,
+    );
+  return {
+    driver,
+    url,
+    async open(path) {
+      await driver.get(url + path);
+      await driver.wait(until.elementLocated(By.css('main')), PATIENCE_MS, 'the app was not drawn');
+    },
+    button,
+    async press(name) {
+      const element = await button(name);
+      await driver.wait(until.elementIsEnabled(element), PATIENCE_MS, `"${name}" stays disabled`);
+      await element.click();
+    },
+    async sees(text, withinMs = PATIENCE_MS) {
+      const shown = async () => driver.findElement(By.css('body')).getText();
+      const fits = (all: string) => (typeof text === 'string' ? all.includes(text) : text.test(all));
+      await driver
+        .wait(async () => fits(await shown().catch(() => '')), withinMs, `the page never showed ${String(text)}`)
+        .catch(async (error: unknown) => {
+          throw new Error(`${String(error)}\n--- it shows:\n${await shown()}`);
+        });
+      return shown();
+    },
+    async complaints() {
+      const entries = await driver.manage().logs().get('browser');
+      return entries.filter(({ level }) => level.name === 'SEVERE').map(({ message }) => message);
+    },
+    async picture(file) {
+      writeFileSync(file, await driver.takeScreenshot(), 'base64');
+    },
+    async close() {
+      await driver.quit();
+      await shutDown(server);
+      rmSync(profile, { recursive: true, force: true });
+    },
+  };
+}
+
+function serveApp(): Promise<{ server: Server; url: string }> {
+  return listen(createApp({ webRoot: WEB_ROOT, version: 'test', logger: pino({ level: 'silent' }) }), 0, '127.0.0.1');
+}
+
+function quoted(text: string): string {
+  return `"${text}"`;
+}

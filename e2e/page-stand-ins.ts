@@ -1,0 +1,156 @@
+import type { WebDriver } from 'selenium-webdriver';
+import type { Driver } from 'selenium-webdriver/chrome';
+
+/** Puts a script into every page before the app's own runs. */
+async function beforeApp(driver: WebDriver, script: string): Promise<void> {
+  await (driver as Driver).sendAndGetDevToolsCommand('Page.addScriptToEvaluateOnNewDocument', { source: script });
+}
+
+/**
+ * A stand-in for `navigator.requestMIDIAccess` that keeps to the W3C Web MIDI API: outputs, the first of them "Attic in",
+ * that can be pulled (`standIn.pull()`) and put back, and keep what they are sent with its due time and the time of the
+ * call; and one input, "Attic out", on which `standIn.arrive(bytes)` brings something in.
+ */
+export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}): Promise<void> {
+  return beforeApp(
+    driver,
+    `(() => {
+      const sent = [];
+      const counted = { all: 0, late: 0, latestMs: 0 };
+      const common = () => ({ manufacturer: '', version: '1', state: 'connected', connection: 'closed' });
+      const output = (number) => {
+        const port = Object.assign(new EventTarget(), {
+          ...common(), id: 'attic-' + number, name: number === 1 ? 'Attic in' : 'Attic in ' + number, type: 'output',
+          send(data, timestamp = 0) {
+            if (this.state !== 'connected') throw new DOMException('gone', 'InvalidStateError');
+            const bytes = Array.from(data);
+            if (bytes.some((byte) => !(byte >= 0 && byte <= 255))) throw new TypeError('not bytes');
+            if (bytes[0] === 0xf0 && !access.sysexEnabled) throw new DOMException('no SysEx', 'InvalidAccessError');
+            const calledMs = performance.now();
+            counted.all++;
+            if (timestamp > 0 && calledMs > timestamp) {
+              counted.late++;
+              counted.latestMs = Math.max(counted.latestMs, calledMs - timestamp);
+            }
+            if (${outputs} === 1) sent.push({ bytes, atMs: timestamp, calledMs });
+            window.standIn.onSend?.(bytes, timestamp || calledMs);
+          },
+          clear() {}, open: async () => port, close: async () => port,
+        });
+        return port;
+      };
+      const ports = Array.from({ length: ${outputs} }, (_, i) => output(i + 1));
+      const [port] = ports;
+      const input = Object.assign(new EventTarget(), {
+        ...common(), id: 'attic-out', name: 'Attic out', type: 'input', onmidimessage: null, open: async () => input, close: async () => input,
+      });
+      const access = Object.assign(new EventTarget(), {
+        inputs: new Map([[input.id, input]]), outputs: new Map(ports.map((one) => [one.id, one])), sysexEnabled: false, onstatechange: null,
+      });
+      const change = (state) => {
+        port.state = state;
+        const event = Object.assign(new Event('statechange'), { port });
+        access.onstatechange?.(event);
+        access.dispatchEvent(event);
+      };
+      window.standIn = {
+        sent, counted, asked: [], onSend: null,
+        pull: () => change('disconnected'), putBack: () => change('connected'),
+        arrive: (bytes) => input.onmidimessage?.({ data: Uint8Array.from(bytes), timeStamp: performance.now() }),
+      };
+      navigator.requestMIDIAccess = async (options) => {
+        window.standIn.asked.push(options ?? {});
+        if (${refuse}) throw new DOMException('Permission was denied', 'NotAllowedError');
+        access.sysexEnabled = Boolean(options?.sysex);
+        return access;
+      };
+    })();`,
+  );
+}
+
+/**
+ * A loop of air and cable inside the page: what the app sends to the speakers comes back on input 1 after `cableMs`, and
+ * a box on the MIDI port plays a burst on input 2, `latencyMs` after each quarter note of the clock or each note it gets.
+ * It finds its own way from the port's times to audio time, with nothing from the app.
+ */
+export function withLoop(
+  driver: WebDriver,
+  { cableMs, latencyMs }: { cableMs: number; latencyMs: number },
+): Promise<void> {
+  return beforeApp(
+    driver,
+    `(() => {
+      const RealContext = window.AudioContext;
+      const connect = AudioNode.prototype.connect;
+      let context = null, cable, merger, stream;
+      window.AudioContext = class extends RealContext {
+        constructor(options) {
+          super(options);
+          if (context) return;
+          context = this;
+          merger = new ChannelMergerNode(this, { numberOfInputs: 2 });
+          cable = new DelayNode(this, { delayTime: ${cableMs} / 1000 });
+          connect.call(cable, merger, 0, 0);
+          const bus = new MediaStreamAudioDestinationNode(this, { channelCount: 2, channelCountMode: 'explicit' });
+          connect.call(merger, bus);
+          stream = bus.stream;
+          setInterval(read, 40);
+        }
+      };
+      AudioNode.prototype.connect = function (target, ...rest) {
+        if (context && target === context.destination) connect.call(this, cable);
+        return connect.call(this, target, ...rest);
+      };
+      const offsets = [];
+      const read = () => {
+        const { contextTime, performanceTime } = context.getOutputTimestamp();
+        if (contextTime > 0) offsets.push(contextTime - performanceTime / 1000);
+        if (offsets.length > 7) offsets.shift();
+      };
+      const middle = () => [...offsets].sort((a, b) => a - b)[Math.floor(offsets.length / 2)];
+      const burst = (atMs) => {
+        if (!context || offsets.length === 0) return;
+        const buffer = context.createBuffer(1, 2400, context.sampleRate);
+        const samples = buffer.getChannelData(0);
+        for (let i = 0; i < samples.length; i++) samples[i] = 0.5 * Math.cos(i * 0.2) * Math.exp(-i / 400);
+        const source = new AudioBufferSourceNode(context, { buffer });
+        connect.call(source, merger, 0, 1);
+        source.start((atMs + ${latencyMs}) / 1000 + middle());
+      };
+      let tick = 0, playing = false;
+      window.standIn.onSend = (bytes, atMs) => {
+        if (bytes[0] === 0xfa || bytes[0] === 0xfb) { tick = 0; playing = true; }
+        if (bytes[0] === 0xfc) playing = false;
+        if (bytes[0] === 0xf8 && playing && tick++ % 24 === 0) burst(atMs);
+        if ((bytes[0] & 0xf0) === 0x90 && bytes[2] > 0) burst(atMs);
+      };
+      navigator.mediaDevices.getUserMedia = async () => stream;
+    })();`,
+  );
+}
+
+/** All records of a table in the app's own store. */
+export function stored<T>(driver: WebDriver, table: string): Promise<T[]> {
+  return driver.executeAsyncScript<T[]>(
+    `const done = arguments[arguments.length - 1];
+     const open = indexedDB.open('metronomo');
+     open.onsuccess = () => {
+       const all = open.result.transaction('${table}').objectStore('${table}').getAll();
+       all.onsuccess = () => { open.result.close(); done(all.result); };
+     };`,
+  );
+}
+
+/** How many chunks of a second are kept of a take's sound. */
+export function soundSeconds(driver: WebDriver, takeId: string): Promise<number> {
+  return driver.executeAsyncScript<number>(
+    `const [takeId, done] = arguments;
+     const open = indexedDB.open('metronomo');
+     open.onsuccess = () => {
+       const range = IDBKeyRange.bound([takeId, 0], [takeId, Infinity]);
+       const count = open.result.transaction('sound').objectStore('sound').count(range);
+       count.onsuccess = () => { open.result.close(); done(count.result); };
+     };`,
+    takeId,
+  );
+}

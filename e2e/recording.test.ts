@@ -1,0 +1,90 @@
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { By } from 'selenium-webdriver';
+import { openBrowser, type Page } from './browser';
+import { stored } from './page-stand-ins';
+import { bursts, every, saveWav } from './sounds';
+
+interface StoredTake {
+  source: string;
+  lines: { report: { medianMs: number; matched: number; missed: number; spreadMs: number } }[];
+}
+
+const folder = mkdtempSync(join(tmpdir(), 'metronomo-wav-'));
+let page: Page;
+beforeAll(async () => {
+  page = await openBrowser();
+  await page.open('/bench');
+  await page.press('How late is it on a recording?');
+});
+afterAll(() => page.close());
+
+const drop = (file: string) => page.driver.findElement(By.css('input[type=file]')).sendKeys(file);
+const newest = async () =>
+  (await stored<StoredTake>(page.driver, 'takes')).filter(({ source }) => source === 'recording');
+
+test('a file that is no WAV, and one that is cut off, are told with the byte', async () => {
+  const text = join(folder, 'notes.wav');
+  writeFileSync(text, 'not a sound at all');
+  await drop(text);
+  await page.sees(/notes\.wav: This is no WAV file.*byte 0/);
+  const whole = saveWav(join(folder, 'whole.wav'), [bursts(every(500, 4), 3)]);
+  const cut = join(folder, 'cut.wav');
+  writeFileSync(cut, readFileSync(whole).subarray(0, 2000));
+  await drop(cut);
+  await page.sees(/cut\.wav: The sound is cut off/);
+});
+
+test('click and gear on two channels: the latency of every beat', async () => {
+  const clicks = every(60_000 / 98.2, 40, 300);
+  await drop(
+    saveWav(join(folder, 'two.wav'), [
+      bursts(clicks, 26),
+      bursts(
+        clicks.map((ms) => ms + 14.25),
+        26,
+      ),
+    ]),
+  );
+  await page.sees('26.0 s at 48 kHz, 2 channels');
+  await page.press('Measure it');
+  await page.sees(/14\.[23] ms late/);
+  const [take] = await newest();
+  expect(take!.lines[0]!.report).toMatchObject({ matched: 40, missed: 0 });
+  expect(Math.abs(take!.lines[0]!.report.medianMs - 14.25)).toBeLessThan(0.1);
+});
+
+test('one channel and the tempo', async () => {
+  await drop(
+    saveWav(join(folder, 'one.wav'), [
+      bursts(
+        every(60_000 / 79.3, 32).map((ms) => ms + 21.5),
+        26,
+      ),
+    ]),
+  );
+  await page.sees('26.0 s at 48 kHz, 1 channel');
+  await page.press('Measure it');
+  await page.sees(/21\.5 ms late/);
+  expect(await newest()).toHaveLength(2);
+});
+
+test('a silent channel, one with no attack, and an empty file are told in words; the takes before are still there', async () => {
+  const clicks = bursts(every(500, 20), 11);
+  await drop(saveWav(join(folder, 'silent.wav'), [clicks, new Float32Array(clicks.length)]));
+  await page.sees('channel 2, silent');
+  await page.press('Measure it');
+  await page.sees('The gear’s channel is silent. Check the cable, the input and its level.');
+  const noise = clicks.map((_, i) => 0.2 * Math.sin(i * i));
+  await drop(saveWav(join(folder, 'noise.wav'), [noise, clicks]));
+  await page.sees(/11\.0 s/);
+  await page.press('Measure it');
+  await page.sees(/No click was found on the click’s channel/);
+  await drop(saveWav(join(folder, 'empty.wav'), [new Float32Array(0), new Float32Array(0)]));
+  await page.sees(/0\.0 s/);
+  await page.press('Measure it');
+  await page.sees('The recording is empty');
+  expect(await newest()).toHaveLength(2);
+  expect(await page.complaints()).toEqual([]);
+});

@@ -1,0 +1,82 @@
+import { mkdirSync } from 'node:fs';
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { By } from 'selenium-webdriver';
+import { openBrowser } from './browser';
+import { bursts, every, saveWav } from './sounds';
+
+/** Takes the pictures of the README anew, from the demo's data: `npm run build && npm run shots [folder]`. */
+const folder = process.argv[2] ?? 'docs/screenshots';
+mkdirSync(folder, { recursive: true });
+const page = await openBrowser();
+const picture = async (name: string) => {
+  await new Promise((resolve) => setTimeout(resolve, 600));
+  await page.picture(join(folder, `${name}.png`));
+  console.log(name);
+};
+const go = (view: string) => page.driver.findElement(By.css(`a[href="/${view}"]`)).click();
+const sheet = (name: string) => page.driver.executeScript(`document.documentElement.dataset.sheet = '${name}'`);
+
+try {
+  await page.open('/rig');
+  await picture('rig');
+  await page.press('Channels');
+  await picture('rig-channels');
+  await go('run');
+  await page.press('Play');
+  await page.sees(/8 of 8\s+locked/);
+  await new Promise((resolve) => setTimeout(resolve, 9000));
+  await picture('run');
+  await sheet('night');
+  await picture('run-night');
+  await sheet('paper');
+  await page.press('Song');
+  await picture('run-song');
+  await page.press('Stop');
+  await go('bench');
+  await page.press('Take M');
+  await page.sees('95 % interval', 60_000);
+  await picture('bench');
+  await go('align');
+  await page.press('Apply 8 offsets');
+  await page.press('Take a proof');
+  await page.sees(/Proved[\s\S]*Proved/, 60_000);
+  await picture('align');
+  await go('bench');
+  await page.press('How late is it on a recording?');
+  const clicks = every(60_000 / 98.2, 32, 300);
+  const wav = saveWav(join(mkdtempSync(join(tmpdir(), 'metronomo-shot-')), 'porch, pass two.wav'), [
+    bursts(clicks, 21),
+    bursts(
+      clicks.map((ms, i) => ms + 14 + Math.sin(i * 7)),
+      21,
+    ),
+  ]);
+  await page.driver.findElement(By.css('input[type=file]')).sendKeys(wav);
+  await page.sees('21.0 s at 48 kHz');
+  await page.press('Measure it');
+  await page.sees('pass two.wav ·');
+  await picture('bench-recording');
+  await go('rig');
+  await page.press('Who leads');
+  await page.driver.findElement(By.css('button[aria-label="Let it lead: Vole keyboard"]')).click();
+  await go('run');
+  await page.press('What comes in');
+  await page.press('Press play on it');
+  await page.sees(/8 of 8\s+locked/, 60_000);
+  await picture('run-led');
+  await go('bench');
+  await page.press('How even is this clock?');
+  await page.driver.findElement(By.xpath('//option[normalize-space()="10 s"]')).click();
+  await page.press('Listen');
+  await page.sees(/Jitter, rms\s+0\.\d/, 60_000);
+  await picture('bench-clock');
+  await go('run');
+  await page.press('What comes in');
+  await page.press('Press stop on it');
+  await go('logbook');
+  await picture('logbook');
+} finally {
+  await page.close();
+}
