@@ -117,6 +117,7 @@ async function stallsWithin(ms: number): Promise<number[]> {
 
 /** What a page without any of this does: every 5 ms, send the ticks that are due. */
 async function timerLoop(page: Page, ms: number): Promise<Counted> {
+  await page.driver.manage().setTimeouts({ script: 2 * ms });
   return page.driver.executeAsyncScript<Counted>(
     `const done = arguments[arguments.length - 1];
      navigator.requestMIDIAccess({ sysex: false }).then((access) => {

@@ -9,13 +9,15 @@ import { createApp } from '../server/src/app';
 import { listen, shutDown } from '../server/src/listen';
 
 const WEB_ROOT = join(process.cwd(), 'web/dist');
-const PATIENCE_MS = 20_000;
+const PATIENCE_MS = 30_000;
 
 export interface Page {
   driver: WebDriver;
   url: string;
   /** Opens an address of the app, and waits until it is drawn. */
   open(path: string): Promise<void>;
+  /** Opens an address with nothing stored, as on a first visit. */
+  afresh(path: string): Promise<void>;
   /** The element with a role's name, by its text, label or test of both; waits for it. */
   button(name: string): Promise<WebElement>;
   press(name: string): Promise<void>;
@@ -57,7 +59,8 @@ export async function openBrowser({
     .setChromeOptions(options)
     .setChromeService(new ServiceBuilder('/usr/bin/chromedriver'))
     .build();
-  await (driver as Driver).sendDevToolsCommand('Emulation.setDeviceMetricsOverride', {
+  const devTools = (name: string, parameters: object) => (driver as Driver).sendDevToolsCommand(name, parameters);
+  await devTools('Emulation.setDeviceMetricsOverride', {
     width,
     height,
     deviceScaleFactor: 1,
@@ -69,12 +72,20 @@ export async function openBrowser({
       PATIENCE_MS,
       `no button "${name}"`,
     );
+  const open = async (path: string) => {
+    await driver.get(url + path);
+    await driver.wait(until.elementLocated(By.css('main')), PATIENCE_MS, 'the app was not drawn');
+  };
+  const complained: string[] = [];
   return {
     driver,
     url,
-    async open(path) {
-      await driver.get(url + path);
-      await driver.wait(until.elementLocated(By.css('main')), PATIENCE_MS, 'the app was not drawn');
+    open,
+    async afresh(path) {
+      // From elsewhere, or the app itself would hold what is to be deleted.
+      await driver.get('about:blank');
+      await devTools('Storage.clearDataForOrigin', { origin: url, storageTypes: 'indexeddb,local_storage' });
+      await open(path);
     },
     button,
     async press(name) {
@@ -94,7 +105,9 @@ export async function openBrowser({
     },
     async complaints() {
       const entries = await driver.manage().logs().get('browser');
-      return entries.filter(({ level }) => level.name === 'SEVERE').map(({ message }) => message);
+      // A browser tells each only once.
+      complained.push(...entries.filter(({ level }) => level.name === 'SEVERE').map(({ message }) => message));
+      return complained;
     },
     async picture(file) {
       writeFileSync(file, await driver.takeScreenshot(), 'base64');

@@ -27,6 +27,8 @@ beforeAll(async () => (page = await openBrowser()));
 afterAll(() => page.close());
 
 const go = (view: string) => page.driver.findElement(By.css(`a[href="/${view}"]`)).click();
+const setTempo = (bpm: string) =>
+  page.driver.findElement(By.css('input[inputmode=decimal]')).sendKeys(Key.chord(Key.CONTROL, 'a'), bpm, Key.ENTER);
 const takes = () => stored<StoredTake>(page.driver, 'takes');
 
 test('the page is isolated, so that its clock is not rounded', async () => {
@@ -45,14 +47,14 @@ test('play: all eight lock and are heard out of time; space stops and plays', as
 test('a tempo typed while rolling is taken over by all', async () => {
   await page.driver.findElement(By.css('body')).sendKeys(Key.SPACE);
   await page.sees(/rolling, 8 of 8/);
-  const tempo = page.driver.findElement(By.css('input[inputmode=decimal]'));
-  await tempo.sendKeys(Key.chord(Key.CONTROL, 'a'), '180', Key.ENTER);
+  await setTempo('180');
   await page.sees(/((179\.[5-9]|180\.[0-5])\d[\s\S]*){2}/);
   await page.press('Stop');
 });
 
 test('measure, apply, prove: what is found is what is hidden, and the proof is on the beat', async () => {
-  await go('bench');
+  await page.afresh('/bench');
+  await setTempo('180');
   await page.button('Take M');
   await page.driver.findElement(By.xpath('//option[normalize-space()="4 bars"]')).click();
   await page.press('Take M');

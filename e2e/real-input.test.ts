@@ -1,7 +1,7 @@
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { By, until } from 'selenium-webdriver';
+import { By, Key, until } from 'selenium-webdriver';
 import { openBrowser, type Page } from './browser';
 import { stored, withLoop, withMidi } from './page-stand-ins';
 import { bursts, every, saveWav } from './sounds';
@@ -13,6 +13,7 @@ interface StoredTake {
   lines: { report: { medianMs: number; matched: number; believable: boolean } | null }[];
 }
 
+const BPM = 180;
 const CABLE_MS = 4.5;
 const LATENCY_MS = 23.25;
 
@@ -42,6 +43,9 @@ async function wireUp(page: Page): Promise<void> {
   await page.press('Beat box');
   await choose(page, 'Port it is sent to', 'Attic in');
   await choose(page, 'Comes back on', 'input 2');
+  await page.driver
+    .findElement(By.css('input[inputmode=decimal]'))
+    .sendKeys(Key.chord(Key.CONTROL, 'a'), String(BPM), Key.ENTER);
 }
 
 const allTakes = async (page: Page) =>
@@ -95,7 +99,7 @@ describe('a MIDI port and an audio input, in a loop inside the page', () => {
     expect(sent[0]!.bytes).toEqual([0xfa]);
     expect(sent.at(-1)!.bytes).toEqual([0xfc]);
     const ticks = sent.filter(({ bytes }) => bytes[0] === 0xf8).map(({ atMs }) => atMs);
-    ticks.slice(1).forEach((atMs, i) => expect(Math.abs(atMs - ticks[i]! - 60_000 / 120 / 24)).toBeLessThan(0.001));
+    ticks.slice(1).forEach((atMs, i) => expect(Math.abs(atMs - ticks[i]! - 60_000 / BPM / 24)).toBeLessThan(0.001));
   });
 
   test.each(['their own pattern', 'notes from the hub'])(
@@ -124,7 +128,7 @@ describe('a MIDI port and an audio input, in a loop inside the page', () => {
 
 describe('a recording in place of the microphone', () => {
   test('the worklet captures it without gaps, and the take finds the delay between its channels', async () => {
-    const clicks = every(500, 120, 100);
+    const clicks = every(60_000 / BPM, 180, 100);
     const file = saveWav(join(mkdtempSync(join(tmpdir(), 'metronomo-mic-')), 'mic.wav'), [
       bursts(clicks, 61),
       bursts(

@@ -44,14 +44,13 @@ const CLICKS: [string, Attack][] = [
   ['a 440 Hz blip', (t) => sin(2 * PI * 440 * t) * exp(-t / 0.02)],
 ];
 
-describe.each([44_100, 48_000])('20 dB above the noise, at %i Hz, over two minutes', (rate) => {
+describe.each([44_100, 48_000])('20 dB above the noise, at %i Hz, over a minute', (rate) => {
   test.each(CLICKS)('%s: within 0.1 ms, none missed, none invented', (_, sound) => {
-    for (let minute = 0; minute < 2; minute++)
-      for (const error of errorsOf(
-        recording(() => sound, rate, 20),
-        rate,
-      ))
-        expect(abs(error)).toBeLessThan(0.1);
+    for (const error of errorsOf(
+      recording(() => sound, rate, 20),
+      rate,
+    ))
+      expect(abs(error)).toBeLessThan(0.1);
   });
 });
 

@@ -76,9 +76,10 @@ function PlaceField({
         className,
       )}
       value={draft ?? text}
-      onFocus={({ target }) => {
-        setDraft(text);
-        requestAnimationFrame(() => target.select());
+      onFocus={() => setDraft(text)}
+      onClick={({ currentTarget }) => {
+        const { selectionStart, selectionEnd } = currentTarget;
+        if (selectionStart === selectionEnd) currentTarget.select();
       }}
       onChange={({ target }) => setDraft(target.value.slice(0, 14))}
       onBlur={() => setDraft(null)}

@@ -9,7 +9,6 @@ import { RibbonPanel } from './ribbon-panel';
 /** The last messages in and out: one line, or unfolded a list; never in the way of the clock. */
 export function Ribbon() {
   const ribbon = useSession(({ ribbon }) => ribbon);
-  const messages = useSession(({ snapshot }) => snapshot.messages);
   const [open, setOpen] = useState(false);
   const nameOf = usePortNames();
   return (
@@ -32,8 +31,13 @@ export function Ribbon() {
               </span>
             ))}
         </div>
-        <span className="shrink-0 text-soft">{messages.toLocaleString('en')} sent</span>
+        <SentCount />
       </div>
     </footer>
   );
+}
+
+function SentCount() {
+  const messages = useSession(({ snapshot }) => snapshot.messages);
+  return <span className="shrink-0 text-soft">{messages.toLocaleString('en')} sent</span>;
 }

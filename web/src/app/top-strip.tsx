@@ -48,7 +48,10 @@ export function TopStrip() {
 function WhoLeads() {
   const rig = useSession(({ rig }) => rig);
   const leader = useSession(({ snapshot }) => snapshot.leader);
-  const source = useSession(({ snapshot }) => snapshot.sources.find(({ id }) => id === snapshot.leader));
+  const words = useSession(({ snapshot }) => {
+    const source = snapshot.sources.find(({ id }) => id === snapshot.leader);
+    return source ? leadWords(source) : null;
+  });
   const nameOf = (id?: string) => (id === HUB_ID ? 'Hub' : rig?.gear.find((one) => one.id === id)?.name);
   const [first] = rig?.leaders ?? [];
   const next = rig?.leaders[rig.leaders.indexOf(leader) + 1];
@@ -64,9 +67,7 @@ function WhoLeads() {
           </button>
         </span>
       ) : (
-        <span className="max-w-44 truncate text-xs text-soft">
-          {source ? leadWords(source) : next ? `then ${nameOf(next)}` : ''}
-        </span>
+        <span className="max-w-44 truncate text-xs text-soft">{words ?? (next ? `then ${nameOf(next)}` : '')}</span>
       )}
     </>
   );

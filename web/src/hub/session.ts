@@ -1,5 +1,6 @@
 import * as Comlink from 'comlink';
 import type { HubCommand, HubSnapshot } from '@metronomo/core';
+import equal from 'fast-deep-equal';
 import { create } from 'zustand';
 import { tell } from '../app/toast-store';
 import { AUDIO_PREFIX, AudioInputError, openAudioInput, type OpenAudioInput } from '../audio/audio-input';
@@ -236,6 +237,8 @@ export async function changeRig(change: (rig: Rig) => Rig): Promise<void> {
 
 /** The change is at work already; where it cannot be kept, that is told. */
 async function store(rig: Rig): Promise<void> {
+  // After the screen: a press is answered first.
+  await new Promise((resolve) => setTimeout(resolve));
   try {
     await storeRig(rig);
   } catch (error) {
@@ -284,7 +287,7 @@ function receive(message: FromHub): void {
       handOver(message);
       return;
     case 'snapshot': {
-      const { ribbon, rig } = useSession.getState();
+      const { ribbon, rig, snapshot } = useSession.getState();
       const { bpm } = message.snapshot;
       // Returns are read against the tempo that there is now, whoever sets it.
       if (rig && Math.abs(bpm - referenceBpm) > SAME_BPM) {
@@ -292,7 +295,7 @@ function receive(message: FromHub): void {
         void measure.setReference(rig.input.clickChannel, bpm);
       }
       useSession.setState({
-        snapshot: message.snapshot,
+        snapshot: keepingSame(snapshot, message.snapshot),
         snapshotAtMs: message.atMs,
         ribbon: message.ribbon.length > 0 ? newest(message.ribbon, ribbon) : ribbon,
       });
@@ -316,6 +319,13 @@ function handOver({ messages, postedAtMs, atOnce }: Extract<FromHub, { kind: 'se
 function sendClick(bytes: Uint8Array, atMs: number): void {
   if (useSession.getState().rig?.input.sourceId !== BOATHOUSE_SOURCE && useListening.getState().on)
     playClick(bytes, atMs);
+}
+
+/** The new snapshot, with the very lists of the last one where nothing in them changed: so nobody draws them again. */
+function keepingSame(before: HubSnapshot, now: HubSnapshot): HubSnapshot {
+  const kept = <Key extends 'sources' | 'held' | 'muted'>(key: Key): HubSnapshot[Key] =>
+    equal(before[key], now[key]) ? before[key] : now[key];
+  return { ...now, sources: kept('sources'), held: kept('held'), muted: kept('muted') };
 }
 
 function newest(lines: RibbonLine[], before: RibbonLine[]): RibbonLine[] {

@@ -1,4 +1,6 @@
+import { useMemo } from 'react';
 import type { FollowState, ReturnReading } from '@metronomo/core';
+import { useShallow } from 'zustand/react/shallow';
 import type { Gear } from '../store/records';
 import { isMidiPort, useMidiPorts } from './midi-ports';
 import { useSession } from './session';
@@ -22,17 +24,30 @@ export function useFollowers(): Follower[] {
   const live = useSession(({ live }) => live);
   const stopped = useSession(({ snapshot }) => snapshot.state === 'stopped');
   const { outputs, lateAt } = useMidiPorts();
-  const sources = useSession(({ snapshot }) => snapshot.sources);
+  const clocks = useSession(
+    useShallow(({ snapshot }) =>
+      Object.fromEntries(
+        snapshot.sources.map(({ id, arrives, bpm }) => [id, arrives === 'clock' && bpm ? hundredths(bpm) : null]),
+      ),
+    ),
+  );
   const leader = useSession(({ rig }) => rig?.leaders[0]);
-  const follows = (gear ?? []).filter(({ id, takes }) => takes !== 'nothing' && id !== leader);
-  return follows.map((one) => {
-    const reading = one.returnChannel === null ? null : (live?.readings[one.returnChannel] ?? null);
-    const port = outputs.find(({ id }) => id === one.portId);
-    const portGone = one.portId !== null && isMidiPort(one.portId) && port?.connected !== true;
-    const late = one.portId === null ? 0 : (lateAt[one.portId] ?? 0);
-    const clockBpm = sources.find(({ id, arrives }) => id === one.id && arrives === 'clock')?.bpm ?? null;
-    return { gear: one, reading, state: standing(reading, stopped), portGone, late, clockBpm };
-  });
+  return useMemo(() => {
+    const follows = (gear ?? []).filter(({ id, takes }) => takes !== 'nothing' && id !== leader);
+    return follows.map((one) => {
+      const reading = one.returnChannel === null ? null : (live?.readings[one.returnChannel] ?? null);
+      const port = outputs.find(({ id }) => id === one.portId);
+      const portGone = one.portId !== null && isMidiPort(one.portId) && port?.connected !== true;
+      const late = one.portId === null ? 0 : (lateAt[one.portId] ?? 0);
+      const clockBpm = clocks[one.id] ?? null;
+      return { gear: one, reading, state: standing(reading, stopped), portGone, late, clockBpm };
+    });
+  }, [gear, live, stopped, outputs, lateAt, clocks, leader]);
+}
+
+/** As it is shown: a screen need not be drawn again for less. */
+function hundredths(bpm: number): number {
+  return Math.round(100 * bpm) / 100;
 }
 
 /** A follower that plays nothing because the hub stands still is not lost. */

@@ -63,31 +63,35 @@ export async function runTake(settings: TakeSettings): Promise<Take | null> {
   useTakeFlow.setState({ flow: { state: 'settling', progress: null } });
   const unwatch = watchForTrouble(gear);
   const wasRolling = useSession.getState().snapshot.state === 'rolling';
+  let take: Take | null = null;
+  let trouble: string | null = null;
   try {
     if (settings.drive === 'notes') await driveGear('notes', settings.gearIds);
     if (!wasRolling) command({ kind: 'play' });
     await hubIs('rolling');
     const { fromMs, toMs } = takeWindow(settings.bars);
-    const take = await measure.record(
+    take = await measure.record(
       newTake(rig, gear, settings, input?.label ?? ''),
       fromMs,
       toMs,
       Comlink.proxy((progress) => useTakeFlow.setState({ flow: { state: 'recording', progress } })),
     );
-    useTakeFlow.setState({ latest: take, flow: { state: 'idle', problem: take.ending ?? null } });
-    return take;
+    trouble = take.ending ?? null;
   } catch (error) {
-    const message = error instanceof Error ? error.message : 'The take failed.';
-    useTakeFlow.setState({ flow: { state: 'idle', problem: message } });
-    return null;
-  } finally {
-    unwatch();
-    if (settings.drive === 'notes') await driveGear();
-    if (!wasRolling) {
-      command({ kind: 'stop' });
-      await hubIs('stopped').catch(() => undefined); // the take is what counts
-    }
+    trouble = error instanceof Error ? error.message : 'The take failed.';
   }
+  unwatch();
+  // Another take may begin once everything is as it was before this one: else it would see the hub stop, and end by that.
+  await putBack(settings, wasRolling).catch(() => undefined); // the take is what counts
+  useTakeFlow.setState({ flow: { state: 'idle', problem: trouble }, ...(take && { latest: take }) });
+  return take;
+}
+
+async function putBack({ drive }: TakeSettings, wasRolling: boolean): Promise<void> {
+  if (drive === 'notes') await driveGear();
+  if (wasRolling) return;
+  command({ kind: 'stop' });
+  await hubIs('stopped');
 }
 
 /** Ends the take under way; what it has is kept and measured. */

@@ -1,5 +1,5 @@
 import clsx from 'clsx';
-import { useState } from 'react';
+import { memo, useMemo, useState } from 'react';
 import { useSession } from '../../hub/session';
 import { setOffset } from '../../hub/set-offset';
 import type { Follower } from '../../hub/use-followers';
@@ -26,7 +26,10 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
   const heard = followers.filter(({ gear }) => gear.returnChannel !== null);
   const others = followers.filter(({ gear }) => gear.returnChannel === null);
   const rows = heard.length === 0 || unfolded ? [...heard, ...others] : heard;
-  const domain = beatLineDomain(heard.flatMap(({ reading }) => reading?.landings.map(({ lateMs }) => lateMs) ?? []));
+  const domain = useMemo(
+    () => beatLineDomain(followers.flatMap(({ reading }) => reading?.landings.map(({ lateMs }) => lateMs) ?? [])),
+    [followers],
+  );
   return (
     <>
       <table className="w-full table-fixed text-base">
@@ -55,7 +58,7 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
               follower={follower}
               domain={domain}
               chosen={follower.gear.id === chosenId}
-              onChoose={() => onChoose(follower.gear.id)}
+              onChoose={onChoose}
             />
           ))}
         </tbody>
@@ -76,7 +79,7 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
   );
 }
 
-function Row({
+const Row = memo(function Row({
   follower,
   domain,
   chosen,
@@ -85,7 +88,7 @@ function Row({
   follower: Follower;
   domain: BeatLineDomain;
   chosen: boolean;
-  onChoose: () => void;
+  onChoose: (id: string) => void;
 }) {
   const { gear, reading, state, portGone, late, clockBpm } = follower;
   const heardBpm = reading?.bpm ?? clockBpm;
@@ -99,7 +102,7 @@ function Row({
         <button
           type="button"
           aria-pressed={chosen}
-          onClick={onChoose}
+          onClick={() => onChoose(gear.id)}
           className="max-w-full truncate font-bold hover:underline"
         >
           {gear.name}
@@ -142,7 +145,7 @@ function Row({
       </td>
     </tr>
   );
-}
+});
 
 function sentInWords({ takes, rate, sends, mmc, triggers }: Gear, full: boolean): string {
   const clock = [

@@ -6,9 +6,10 @@ import { litLamp } from './lit-lamp';
 
 /** One lamp a quarter of the bar; the one whose hit was heard last is lit. */
 export function Lamps({ reading, name }: { reading: ReturnReading | null; name: string }) {
-  const snapshot = useSession(({ snapshot }) => snapshot);
-  const atMs = useSession(({ snapshotAtMs }) => snapshotAtMs);
-  const lit = snapshot.state === 'stopped' ? null : litLamp(reading?.lastHitMs ?? null, snapshot, atMs);
+  const hitMs = reading?.lastHitMs ?? null;
+  const lit = useSession(({ snapshot, snapshotAtMs }) =>
+    snapshot.state === 'stopped' ? null : litLamp(hitMs, snapshot, snapshotAtMs),
+  );
   return (
     <span role="img" aria-label={lit === null ? `${name}: no beat` : `${name}: beat ${lit + 1}`} className="flex gap-1">
       {Array.from({ length: BEATS_PER_BAR }, (_, i) => (

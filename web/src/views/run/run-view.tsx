@@ -1,5 +1,5 @@
 import { Tabs } from 'radix-ui';
-import { useState } from 'react';
+import { useCallback, useState } from 'react';
 import { Link } from 'react-router';
 import { useSession } from '../../hub/session';
 import { useFollowers } from '../../hub/use-followers';
@@ -25,17 +25,20 @@ export function RunView() {
   const rig = useSession(({ rig }) => rig);
   const followers = useFollowers();
   const [chosenId, setChosenId] = useState<string | null>(null);
+  const choose = useCallback((id: string) => setChosenId((before) => (before === id ? null : id)), []);
   if (!rig) return null;
   if (followers.length === 0) return <NobodyYet />;
   const chosen = followers.find(({ gear }) => gear.id === chosenId) ?? null;
-  const choose = (id: string) => setChosenId((before) => (before === id ? null : id));
   return (
     <div className="grid min-h-full grid-cols-1 lg:grid-cols-[1fr_236px]">
       <div className="flex min-w-0 flex-col">
         <FollowerTable followers={followers} chosenId={chosenId} onChoose={choose} />
         <Tabs.Root defaultValue="beat" className="flex min-h-64 flex-1 flex-col">
           <div className="ruled-b ruled-t flex flex-wrap items-center gap-x-2 pr-4">
-            <Tabs.List aria-label="Below the followers" className="flex min-w-0 flex-1 overflow-x-auto">
+            <Tabs.List
+              aria-label="Below the followers"
+              className="flex min-w-0 flex-1 overflow-x-auto max-sm:basis-full"
+            >
               {Object.entries(PANELS).map(([value, label]) => (
                 <Tabs.Trigger
                   key={value}

@@ -7,16 +7,17 @@ import { signed } from '../../parts/words';
 
 /** Where a follower stands by its last hit: in bars; and in words also in timecode, with the difference now and at the last stop. */
 export function useStanding({ gear, reading }: Follower): { text: string; words: string } | null {
-  const snapshot = useSession(({ snapshot }) => snapshot);
-  const atMs = useSession(({ snapshotAtMs }) => snapshotAtMs);
+  const lastHitMs = reading?.lastHitMs ?? null;
+  const late = reading?.medianMs ?? 0;
+  const rolling = useSession(({ snapshot }) => snapshot.state === 'rolling');
+  const heard = useSession(({ snapshot: { beat, bpm }, snapshotAtMs }) =>
+    lastHitMs === null ? null : Math.round(beatOf(lastHitMs - late, beat, bpm, snapshotAtMs)),
+  );
   const song = useSession(({ rig }) => rig?.song);
   const stop = useDrift(({ stops }) => (gear.returnChannel === null ? undefined : stops[gear.returnChannel]));
   const facts = useSongFacts();
-  if (!facts || !song || reading?.lastHitMs == null) return null;
-  const { beat, bpm, state } = snapshot;
-  const late = reading.medianMs ?? 0;
-  const heard = Math.round(beatOf(reading.lastHitMs - late, beat, bpm, atMs));
-  const at = state === 'rolling' ? heard : (stop?.heardBeat ?? null);
+  if (!facts || !song || heard === null) return null;
+  const at = rolling ? heard : (stop?.heardBeat ?? null);
   if (at === null || at < 0) return null;
   const where = inBars(facts, at);
   const parts = [
