@@ -23,8 +23,18 @@ export * from './measure/analyze-recording';
 export * from './measure/deviations';
 export { measureClock, readClock, type ClockMeasurement, type ClockReport } from './measure/measure-clock';
 export * from './measure/measure-chase';
+export {
+  measureChase,
+  CHASE_LIMITS_MS,
+  type ChaseFitness,
+  type ChaseReport,
+  type ChaseStart,
+} from './measure/measure-chase';
 export { measureFollowing, type FollowingReport } from './measure/measure-following';
-export { measureDrift, type DriftReport } from './measure/measure-drift';
+export { driftOf, measureDrift, type DriftReport } from './measure/measure-drift';
+export { measureReturnDrift } from './measure/measure-return-drift';
+export { compareClocks, type ClockComparison } from './measure/compare-clocks';
+export { traffic } from './feed/traffic';
 export { measureWander, type Wander, type WanderPoint } from './measure/wander';
 export { DriftTrace, type Drift } from './measure/drift-trace';
 export { BEAT_VIEW_MS, ReturnWatch, type ReturnReading } from './measure/return-watch';

@@ -1,4 +1,4 @@
-import { quantile } from 'd3-array';
+import { max, quantile } from 'd3-array';
 import { alignAlike, type PickedHit } from './align-alike';
 import { pickOnset } from './pick-onset';
 
@@ -40,6 +40,13 @@ const LEAST_SHARE = 0.003;
 const LEAST_POWER = 2 ** -32;
 /** A sound this far under the loud ones (17 dB) is another instrument bleeding in, or a wobble in a tail. */
 const BLEED_SHARE = 0.14;
+/** What another instrument has to exceed to drown it (12 dB): half a millisecond of a slow tone may have twice its mean power. */
+const DROWN_POWER = 16;
+/** An attack still grows after this time; what has its peak behind it by then does not. */
+const PAST_PEAK_STEPS = 5;
+const ARRIVING_STEPS = 3;
+/** And what drowns it has this part of its own peak's power by then: it does not swell. */
+const SUDDEN_SHARE = 0.5;
 /** What other hits say of a hit's beginning counts as long as it is not this much less likely (log likelihood, doubled). */
 const MOST_LOSS = 16;
 
@@ -60,7 +67,12 @@ export function detectOnsets(samples: Float32Array, sampleRate: number): Onset[]
     const now = energy[i] as number;
     const before = Math.max(0, (past[i] as number) - QUIET_POWER * floor);
     if (now < NOISE_POWER * floor + RISE_POWER * before) continue;
-    hits.push(locate(samples, sampleRate, i * step, step, Math.max(floor, backgroundBefore(energy, i))));
+    const louder = drownedBy(energy, i);
+    if (louder) {
+      const { from, noise } = louder;
+      i = louder.at;
+      hits.push(locate(samples, sampleRate, i * step, step, Math.max(floor, noise), from * step));
+    } else hits.push(locate(samples, sampleRate, i * step, step, Math.max(floor, backgroundBefore(energy, i))));
     i += HOLD_STEPS;
   }
   const loud = quantile(hits, 0.9, (hit) => hit.level) ?? 0;
@@ -126,11 +138,36 @@ function backgroundBefore(energy: Float64Array, at: number): number {
   return sum / Math.max(1, to - from);
 }
 
-function locate(samples: Float32Array, sampleRate: number, at: number, step: number, background: number): Hit {
+/**
+ * Whether what was noticed is soon drowned by something far louder: then it was another instrument bleeding in. One that has had
+ * its peak and does not grow any more tells it from a soft attack, which grows all the way. Gives where the loud one is noticed,
+ * from where it can begin, and the power of what it drowns.
+ */
+function drownedBy(energy: Float64Array, first: number): { at: number; from: number; noise: number } | null {
+  let peak = first;
+  for (let i = first + ARRIVING_STEPS; i < Math.min(energy.length, first + HOLD_STEPS); i++) {
+    // What lies this far back is no part of the loud one yet.
+    if ((energy[i - ARRIVING_STEPS] as number) > (energy[peak] as number)) peak = i - ARRIVING_STEPS;
+    const now = energy[i] as number;
+    if (i - peak < PAST_PEAK_STEPS || now <= DROWN_POWER * (energy[peak] as number)) continue;
+    if (now >= SUDDEN_SHARE * (max(energy.subarray(i, i + PEAK_STEPS)) ?? 0))
+      return { at: i, from: Math.max(peak + 2, i - BACK_STEPS), noise: energy[peak] as number };
+  }
+  return null;
+}
+
+function locate(
+  samples: Float32Array,
+  sampleRate: number,
+  at: number,
+  step: number,
+  background: number,
+  earliest = 0,
+): Hit {
   const peakAt = peakOf(samples, at, Math.min(samples.length, at + PEAK_STEPS * step));
   const level = abs(samples[peakAt] as number);
   const noise = leastNoise(background, level);
-  const from = Math.max(0, at - BACK_STEPS * step);
+  const from = Math.max(earliest, at - BACK_STEPS * step);
   const { best, scoreAt } = pickOnset(samples, sampleRate, from, peakAt, noise);
   const mayBegin = (sample: number) => scoreAt(sample) > best.score - MOST_LOSS;
   return { sample: best.sample, noise, level, mayBegin };

@@ -4,7 +4,7 @@
  * deviation and MTIE, of phase per tau for the Allan family). Each throws a RangeError when the phase is too short for m.
  */
 
-const { max, min, sqrt } = Math;
+const { sqrt } = Math;
 
 /** Without overlap: every m-th point of the phase. NIST SP 1065, 5.2.2. */
 export function allanDeviation(phase: ArrayLike<number>, tau0: number, m: number): number {
@@ -49,32 +49,44 @@ export function timeDeviation(phase: ArrayLike<number>, tau0: number, m: number)
   return ((m * tau0) / sqrt(3)) * modifiedAllanDeviation(phase, tau0, m);
 }
 
-/**
- * The largest peak-to-peak time error in any window of m intervals (ITU-T G.810). The highest and lowest of every window come
- * from those of blocks as long as the window: what a block holds up to a point, and what it holds from there on (van Herk
- * 1992; Gil and Werman 1993), a few comparisons a point whatever m is.
- */
+/** The largest peak-to-peak time error in any window of m intervals (ITU-T G.810). */
 export function maximumTimeIntervalError(phase: ArrayLike<number>, m: number): number {
-  check(phase, 1, m, 1);
-  const x = asFloats(phase);
-  const n = x.length;
-  const size = m + 1;
-  const highFrom = new Float64Array(n);
-  const lowFrom = new Float64Array(n);
-  for (let i = n - 1; i >= 0; i--) {
-    const value = x[i] as number;
-    const ends = i === n - 1 || (i + 1) % size === 0;
-    highFrom[i] = ends ? value : max(value, highFrom[i + 1] as number);
-    lowFrom[i] = ends ? value : min(value, lowFrom[i + 1] as number);
-  }
-  let [high, low, largest] = [-Infinity, Infinity, 0];
-  for (let i = 0; i < n; i++) {
-    const value = x[i] as number;
-    const begins = i % size === 0;
-    high = begins ? value : max(high, value);
-    low = begins ? value : min(low, value);
-    if (i < m) continue;
-    const range = max(high, highFrom[i - m] as number) - min(low, lowFrom[i - m] as number);
+  return maximumTimeIntervalErrors(phase, [m])[0] as number;
+}
+
+/**
+ * The same for several windows, each longer than the one before. The highest of a window is the higher of those of two
+ * shorter ones that cover it, so every length is got from the last by one pass over the points, and one that is more than
+ * twice as long by a few.
+ */
+export function maximumTimeIntervalErrors(phase: ArrayLike<number>, factors: readonly number[]): number[] {
+  const high = Float64Array.from(phase);
+  const low = Float64Array.from(phase);
+  let points = 1;
+  return factors.map((m) => {
+    check(phase, 1, m, 1);
+    if (m + 1 < points) throw new RangeError(`The windows must grow: ${m} comes after ${points - 1}.`);
+    let largest = 0;
+    do {
+      const wanted = Math.min(m + 1, 2 * points);
+      largest = widen(high, low, wanted - points, phase.length - wanted + 1);
+      points = wanted;
+    } while (points < m + 1);
+    return largest;
+  });
+}
+
+/** Of windows that begin at each of `count` points: takes in the one that begins `by` later. Gives the widest range of any. */
+function widen(high: Float64Array, low: Float64Array, by: number, count: number): number {
+  let largest = 0;
+  for (let i = 0; i < count; i++) {
+    let top = high[i] as number;
+    let bottom = low[i] as number;
+    const otherTop = high[i + by] as number;
+    const otherBottom = low[i + by] as number;
+    if (otherTop > top) high[i] = top = otherTop;
+    if (otherBottom < bottom) low[i] = bottom = otherBottom;
+    const range = top - bottom;
     if (range > largest) largest = range;
   }
   return largest;

@@ -15,6 +15,8 @@ export interface ChaseLanding {
   lockMs: number | null;
   /** How late it runs once it runs. */
   landsMs: number | null;
+  /** How many places the hub had passed when it stopped, and how many the follower; null when it never ran. */
+  stood: { hub: number; follower: number } | null;
 }
 
 /** What the chase is good enough for. */
@@ -67,9 +69,14 @@ function landingOf({ startedMs, pulsesMs, onsetsMs }: ChaseStart): ChaseLanding 
   const first = landings.findIndex(({ pulse }, i) => landings[i + ROW - 1]?.pulse === pulse + ROW - 1);
   const runs = first < 0 ? [] : landings.slice(first);
   const [begins] = runs;
-  if (!begins) return { lockMs: null, landsMs: null };
+  if (!begins) return { lockMs: null, landsMs: null, stood: null };
   const soundedMs = (pulsesMs[begins.pulse] as number) + begins.lateMs;
-  return { lockMs: soundedMs - startedMs, landsMs: median(runs, ({ lateMs }) => lateMs) ?? null };
+  const follower = (runs.at(-1)?.pulse ?? 0) + 1;
+  return {
+    lockMs: soundedMs - startedMs,
+    landsMs: median(runs, ({ lateMs }) => lateMs) ?? null,
+    stood: { hub: pulsesMs.length, follower },
+  };
 }
 
 function fitness(spreadMs: number, limits: Record<keyof typeof CHASE_LIMITS_MS, number>): ChaseFitness {

@@ -62,7 +62,8 @@ export function readClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_B
   // Between two values where it falls between them (type 7 of Hyndman and Fan, 1996).
   const percentile = (share: number) => {
     const at = share * (n - 1);
-    const [below, above] = [sizes[floor(at)] as number, sizes[ceil(at)] as number];
+    const below = sizes[floor(at)] as number;
+    const above = sizes[ceil(at)] as number;
     return below + (above - below) * (at - floor(at));
   };
   const bpm = MS_PER_MINUTE / (slope * ticksPerBeat);

@@ -1,4 +1,4 @@
-import { readClock } from './measure-clock';
+import { readClock, type ClockMeasurement } from './measure-clock';
 
 export interface DriftReport {
   /** Parts per million against the tempo it should have, plus is fast; with its 95 % interval. */
@@ -8,6 +8,13 @@ export interface DriftReport {
   msPerSong: number;
   /** Whether it can be told from none. */
   told: boolean;
+}
+
+export interface DriftSettings {
+  /** The tempo it should have. */
+  bpm: number;
+  ticksPerBeat?: number;
+  songMinutes?: number;
 }
 
 const NORMAL_95 = 1.96;
@@ -21,11 +28,15 @@ const FEWEST_BLOCKS = 8;
  * interval comes from blocks of ticks, so that noise which goes on from one to the next does not make it too narrow.
  * @throws RangeError when there are too few ticks to tell.
  */
-export function measureDrift(
-  timesMs: ArrayLike<number>,
-  { bpm, ticksPerBeat = 24, songMinutes = SONG_MINUTES }: { bpm: number; ticksPerBeat?: number; songMinutes?: number },
+export function measureDrift(timesMs: ArrayLike<number>, settings: DriftSettings): DriftReport {
+  return driftOf(readClock(timesMs, settings.ticksPerBeat), settings);
+}
+
+/** The same of a clock that has been read already. */
+export function driftOf(
+  { intervalMs, intervalStandardErrorMs, timeErrorMs }: ClockMeasurement,
+  { bpm, ticksPerBeat = 24, songMinutes = SONG_MINUTES }: DriftSettings,
 ): DriftReport {
-  const { intervalMs, intervalStandardErrorMs, timeErrorMs } = readClock(timesMs, ticksPerBeat);
   const wantedMs = 60_000 / bpm / ticksPerBeat;
   const ppm = (wantedMs / intervalMs - 1) * 1e6;
   const errorMs = Math.max(intervalStandardErrorMs, blockedError(timeErrorMs));

@@ -1,4 +1,9 @@
-import { maximumTimeIntervalError, modifiedAllanDeviation, overlappingAllanDeviation } from './deviations';
+import {
+  maximumTimeIntervalError,
+  maximumTimeIntervalErrors,
+  modifiedAllanDeviation,
+  overlappingAllanDeviation,
+} from './deviations';
 
 /** How steady something is over one averaging time. */
 export interface WanderPoint {
@@ -34,13 +39,14 @@ export function measureWander(timeErrorMs: ArrayLike<number>, tau0Ms: number): W
     if (3 * m + 1 > n) break;
     if (m !== factors.at(-1)) factors.push(m);
   }
-  const points = factors.map((m): WanderPoint => {
+  const mtie = maximumTimeIntervalErrors(timeErrorMs, factors);
+  const points = factors.map((m, i): WanderPoint => {
     const tauMs = m * tau0Ms;
     return {
       tauMs,
       allanDeviation: overlappingAllanDeviation(timeErrorMs, tau0Ms, m),
       timeDeviation: (tauMs / Math.sqrt(3)) * modifiedAllanDeviation(timeErrorMs, tau0Ms, m),
-      mtie: maximumTimeIntervalError(timeErrorMs, m),
+      mtie: mtie[i] as number,
     };
   });
   return { points, steady: steadiness(timeErrorMs, tau0Ms) };

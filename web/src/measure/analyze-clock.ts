@@ -1,5 +1,5 @@
-import { measureDrift, measureWander, readClock } from '@metronomo/core';
-import { bin } from 'd3-array';
+import { driftOf, measureWander, readClock } from '@metronomo/core';
+import { extent, ticks } from 'd3-array';
 import type { ClockResult } from '../store/records';
 
 const TRACE_POINTS = 600;
@@ -10,9 +10,10 @@ const BINS = 30;
  * @throws RangeError in words when there are too few.
  */
 export function analyzeClock(times: Float64Array): ClockResult {
-  const { report, intervalMs, timeErrorMs } = readClock(times);
+  const measurement = readClock(times);
+  const { report, intervalMs, timeErrorMs } = measurement;
   const againstBpm = Math.round(report.bpm * 10) / 10;
-  const drift = measureDrift(times, { bpm: againstBpm });
+  const drift = driftOf(measurement, { bpm: againstBpm });
   return {
     report,
     intervalMs,
@@ -20,9 +21,7 @@ export function analyzeClock(times: Float64Array): ClockResult {
     drift: { ...drift, againstBpm },
     wander: measureWander(timeErrorMs, intervalMs),
     trace: traceOf(timeErrorMs, intervalMs),
-    histogram: bin()
-      .thresholds(BINS)([...timeErrorMs])
-      .map((one) => ({ fromMs: one.x0 ?? 0, toMs: one.x1 ?? 0, count: one.length })),
+    histogram: histogramOf(timeErrorMs),
   };
 }
 
@@ -34,4 +33,18 @@ function traceOf(timeErrorMs: Float64Array, intervalMs: number): ClockResult['tr
     trace.push({ seconds: (from * intervalMs) / 1000, low: Math.min(...part), high: Math.max(...part) });
   }
   return trace;
+}
+
+/** Counted in one pass: a million ticks are too many to sort into lists. */
+function histogramOf(values: Float64Array): ClockResult['histogram'] {
+  const [low = 0, high = 0] = extent(values);
+  const edges = ticks(low, high, BINS);
+  const width = edges.length > 1 ? (edges[1] as number) - (edges[0] as number) : 1;
+  const first = (edges[0] ?? 0) - width;
+  const counts = new Array<number>(edges.length + 1).fill(0);
+  for (const value of values) {
+    const at = Math.min(counts.length - 1, Math.max(0, Math.floor((value - first) / width)));
+    counts[at] = (counts[at] ?? 0) + 1;
+  }
+  return counts.map((count, i) => ({ fromMs: first + i * width, toMs: first + (i + 1) * width, count }));
 }

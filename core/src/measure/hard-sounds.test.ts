@@ -1,0 +1,116 @@
+import { seededRandom } from '../standin/random';
+import { detectOnsets } from './detect-onsets';
+import { matchOnsets } from './match-onsets';
+
+type Sound = (seconds: number) => number;
+type Trouble = (samples: Float32Array) => void;
+
+const { sin, exp, min, max, abs, ceil, round, PI } = Math;
+const RATE = 48_000;
+const SECONDS = 25;
+const random = seededRandom(11);
+const noise = Float32Array.from({ length: 10 * RATE }, random.normal);
+
+/** A string that is plucked: a burst that goes round a delay line and is smoothed (Karplus and Strong, 1983). */
+function plucked(): Sound {
+  const period = round(RATE / 196);
+  const string = Float64Array.from({ length: period }, () => 2 * random.uniform() - 1);
+  const out = new Float32Array(0.3 * RATE);
+  for (let i = 0; i < out.length; i++) {
+    const at = i % period;
+    out[i] = string[at]!;
+    string[at] = 0.498 * (string[at]! + string[(at + 1) % period]!);
+  }
+  return (seconds) => out[Math.floor(seconds * RATE)] ?? 0;
+}
+/** A string that is bowed: it takes 15 ms to speak, with its harmonics. */
+const bowed = (): Sound => (t) =>
+  min(1, t / 0.015) *
+  ((sin(2 * PI * 294 * t) + 0.4 * sin(2 * PI * 588 * t) + 0.2 * sin(2 * PI * 882 * t)) / 1.4) *
+  exp(-max(0, t - 0.25) / 0.03);
+function burst(): Sound {
+  const from = Math.floor(random.uniform() * 8 * RATE);
+  return (t) => (noise[from + Math.floor(t * RATE)]! / 3) * exp(-t / 0.02);
+}
+const click = (): Sound => (t) => sin(2 * PI * 2000 * t) * exp(-t / 0.004);
+
+const TROUBLES: Record<'nothing' | 'hum' | 'bleed' | 'clipping', Trouble> = {
+  nothing: () => undefined,
+  // Mains and its odd harmonics, 24 dB under the hits.
+  hum: (samples) => {
+    for (let i = 0; i < samples.length; i++) {
+      const t = (2 * PI * 50 * i) / RATE;
+      samples[i]! += 0.03 * sin(t) + 0.015 * sin(3 * t) + 0.008 * sin(5 * t);
+    }
+  },
+  // A drum in the same room, 20 dB under the hits, at times of its own.
+  bleed: (samples) => {
+    for (let at = 0.11; at < SECONDS - 0.5; at += 0.21 + 0.3 * random.uniform())
+      for (let i = 0, to = round(at * RATE); i < 0.1 * RATE; i++, to++)
+        samples[to]! += 0.05 * sin((2 * PI * 180 * i) / RATE) * exp(-i / RATE / 0.03);
+  },
+  // Four times too loud for the converter.
+  clipping: (samples) => samples.forEach((sample, i) => (samples[i] = max(-1, min(1, 4 * sample)))),
+};
+
+/** The hits' errors in ms, of those found within 20 ms of each; and how many were missed and invented. */
+function heard(sound: () => Sound, trouble: Trouble) {
+  const samples = Float32Array.from({ length: SECONDS * RATE }, (_, i) => 0.005 * noise[i % noise.length]!);
+  const truthMs: number[] = [];
+  for (let at = 0.3; at < SECONDS - 0.7; at += 0.4 + 0.3 * random.uniform()) {
+    truthMs.push(1000 * at);
+    const shape = sound();
+    for (let i = ceil(at * RATE), end = i + 0.3 * RATE; i < end; i++) samples[i]! += 0.5 * shape(i / RATE - at);
+  }
+  trouble(samples);
+  const found = detectOnsets(samples, RATE).map(({ timeMs }) => timeMs);
+  const errors = truthMs.flatMap((ms) => {
+    const near = found.filter((one) => abs(one - ms) < 20).sort((a, b) => abs(a - ms) - abs(b - ms));
+    return near.slice(0, 1).map((one) => one - ms);
+  });
+  return { errors, hits: truthMs.length, missed: truthMs.length - errors.length, extra: found.length - errors.length };
+}
+
+describe.each([
+  ['a click', click],
+  ['a plucked string', plucked],
+  ['a burst of noise', burst],
+] as [string, () => Sound][])('%s, 40 dB over the noise', (_, sound) => {
+  test.each(['nothing', 'clipping'] as const)(
+    'with %s besides: within 0.1 ms, none missed, none invented',
+    (trouble) => {
+      const { errors, missed, extra } = heard(sound, TROUBLES[trouble]);
+      expect([missed, extra]).toEqual([0, 0]);
+      for (const error of errors) expect(abs(error)).toBeLessThan(0.1);
+    },
+  );
+
+  test('with another instrument bleeding in 20 dB down: none invented, and the few that it hides begin are few', () => {
+    const { errors, hits, missed, extra } = heard(sound, TROUBLES.bleed);
+    expect(extra).toBe(0);
+    expect(errors.filter((error) => abs(error) >= 0.1).length + missed).toBeLessThanOrEqual(0.05 * hits);
+  });
+});
+
+test.each([
+  ['a click', click],
+  ['a plucked string', plucked],
+] as [string, () => Sound][])('%s, with mains hum besides: within 0.1 ms, none missed, none invented', (_, sound) => {
+  const { errors, missed, extra } = heard(sound, TROUBLES.hum);
+  expect([missed, extra]).toEqual([0, 0]);
+  for (const error of errors) expect(abs(error)).toBeLessThan(0.1);
+});
+
+test.each(['nothing', 'clipping'] as const)('a bowed string, with %s besides: within 1 ms', (trouble) => {
+  const { errors, missed, extra } = heard(bowed, TROUBLES[trouble]);
+  expect([missed, extra]).toEqual([0, 0]);
+  for (const error of errors) expect(abs(error)).toBeLessThan(1);
+});
+
+test('one hit missing and one doubled: the others keep their places, and both are told', () => {
+  const pulsesMs = Array.from({ length: 32 }, (_, i) => 500 * i);
+  const onsetsMs = pulsesMs.filter((_, i) => i !== 9).flatMap((ms, i) => (i === 20 ? [ms + 12, ms + 90] : [ms + 12]));
+  const { landings, missed, extra } = matchOnsets(pulsesMs, onsetsMs);
+  expect([missed, extra]).toEqual([1, 1]);
+  expect(landings.every(({ lateMs }) => lateMs === 12)).toBe(true);
+});
