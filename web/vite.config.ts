@@ -1,6 +1,7 @@
 import tailwindcss from '@tailwindcss/vite';
 import react from '@vitejs/plugin-react';
 import { defineConfig } from 'vite';
+import { version } from './package.json';
 
 /** Without cross-origin isolation the browser rounds time to 0.1 ms. */
 const isolation = {
@@ -9,6 +10,7 @@ const isolation = {
 };
 
 export default defineConfig({
+  define: { __APP_VERSION__: JSON.stringify(version) },
   plugins: [react(), tailwindcss()],
   worker: { format: 'es' },
   // The content policy allows files of our own and nothing inlined.

@@ -24,6 +24,7 @@ export * from './measure/deviations';
 export { measureClock, readClock, type ClockMeasurement, type ClockReport } from './measure/measure-clock';
 export * from './measure/measure-chase';
 export {
+  chaseFitness,
   measureChase,
   CHASE_LIMITS_MS,
   type ChaseFitness,

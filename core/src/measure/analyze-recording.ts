@@ -13,18 +13,26 @@ export class RecordingError extends Error {
   }
 }
 
-/** Where the beats are: on a channel that carries the click, or at an even tempo from a first beat. */
-export type BeatReference = { click: Float32Array } | { bpm: number; firstBeatMs: number };
+/** Where the beats are: on a channel that carries the click, or found there before, or at an even tempo from a first beat. */
+export type BeatReference =
+  { click: Float32Array } | { pulsesMs: readonly number[] } | { bpm: number; firstBeatMs: number };
 
 export interface RecordingAnalysis {
   pulsesMs: number[];
   onsetsMs: number[];
   landings: Landing[];
   report: LatencyReport;
+  /** What else was wrong with the sound, in words; the result stands all the same. */
+  warning?: string;
 }
 
 /** Quieter than this (-70 dB) there is no signal on the line. */
 const SILENCE = 10 ** (-70 / 20);
+/** Below -46 dB the noise of most inputs begins to matter. */
+const QUIET = 10 ** (-46 / 20);
+/** So many samples in a row at the end of the scale are no sound any more. */
+const FULL_SCALE = 0.999;
+const CLIPPED_SAMPLES = 3;
 
 /**
  * How late the gear on one channel lands after each beat. All times are ms from the first sample.
@@ -42,7 +50,24 @@ export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: 
       'noOnset',
     );
   const matching = matchOnsets(pulsesMs, onsetsMs);
-  return { pulsesMs, onsetsMs, landings: matching.landings, report: reportLatency(matching) };
+  const warning = warningOf(gear);
+  const report = reportLatency(matching);
+  return { pulsesMs, onsetsMs, landings: matching.landings, report, ...(warning !== null && { warning }) };
+}
+
+function warningOf(samples: Float32Array): string | null {
+  let [peak, flat, longest] = [0, 0, 0];
+  for (const sample of samples) {
+    const size = Math.abs(sample);
+    if (size > peak) peak = size;
+    flat = size >= FULL_SCALE ? flat + 1 : 0;
+    if (flat > longest) longest = flat;
+  }
+  if (longest >= CLIPPED_SAMPLES)
+    return 'The input was too loud and clipped. Attacks are found all the same; turn it down.';
+  if (peak < QUIET)
+    return `The input is very quiet: its loudest is ${Math.round(20 * Math.log10(peak))} dB. Turn it up, or the noise will hide the beginnings.`;
+  return null;
 }
 
 function findPulses(beats: BeatReference, sampleRate: number, lengthMs: number): number[] {
@@ -51,12 +76,20 @@ function findPulses(beats: BeatReference, sampleRate: number, lengthMs: number):
     const count = Math.max(0, Math.ceil((lengthMs - beats.firstBeatMs) / intervalMs));
     return Array.from({ length: count }, (_, i) => beats.firstBeatMs + i * intervalMs);
   }
-  if (isSilent(beats.click))
+  return 'pulsesMs' in beats ? [...beats.pulsesMs] : findClicks(beats.click, sampleRate);
+}
+
+/**
+ * When the hub’s click is heard on its channel, ms from the first sample.
+ * @throws RecordingError when it is not.
+ */
+export function findClicks(click: Float32Array, sampleRate: number): number[] {
+  if (isSilent(click))
     throw new RecordingError(
       'The channel of the hub’s click is silent. Connect the click to that input, or choose another.',
       'silentReference',
     );
-  const pulses = detectOnsets(beats.click, sampleRate).map((onset) => onset.timeMs);
+  const pulses = detectOnsets(click, sampleRate).map((onset) => onset.timeMs);
   if (pulses.length === 0)
     throw new RecordingError('No click was found on the click’s channel. Check which input carries it.', 'noClick');
   return pulses;

@@ -60,7 +60,7 @@ export function measureChase(
     lockMs: locks.length > 0 ? { median: median(locks) ?? NaN, worst: max(locks) ?? NaN } : null,
     landsMs: lands.length > 0 ? { median: median(lands) ?? NaN, least, most, spread } : null,
     failed,
-    fitFor: failed > 0 || lands.length === 0 ? 'nothing' : fitness(spread, limits),
+    fitFor: chaseFitness({ failed, landsMs: lands.length === 0 ? null : { spread } }, limits),
   };
 }
 
@@ -79,7 +79,13 @@ function landingOf({ startedMs, pulsesMs, onsetsMs }: ChaseStart): ChaseLanding 
   };
 }
 
-function fitness(spreadMs: number, limits: Record<keyof typeof CHASE_LIMITS_MS, number>): ChaseFitness {
+/** What a chase is good enough for, by how far its landings lie apart. */
+export function chaseFitness(
+  { failed, landsMs }: { failed: number; landsMs: { spread: number } | null },
+  limits: Record<keyof typeof CHASE_LIMITS_MS, number>,
+): ChaseFitness {
+  if (failed > 0 || !landsMs) return 'nothing';
+  const spreadMs = landsMs.spread;
   if (spreadMs <= limits.everything) return 'everything';
   if (spreadMs <= limits['playing along']) return 'playing along';
   return spreadMs <= limits.cues ? 'cues' : 'nothing';

@@ -12,7 +12,7 @@ const tablet = { ...usb, delayMs: 1.1 };
  * them and the tests read them, nothing else does.
  */
 export const BOATHOUSE: StudioSettings = {
-  soundInterface: { sampleRate: 48_000, channels: 9, inputDelayMs: 7.4, noise: 0.0004, seed: 40 },
+  soundInterface: { sampleRate: 48_000, channels: 10, inputDelayMs: 7.4, noise: 0.0004, seed: 40 },
   click: { portId: 'click', channel: 0 },
   boxes: [
     { portId: 'boathouse-porch', channel: 1, voice: 'wood', latencyMs: 12.3, jitterMs: 0.35, seed: 41, cable: din },
@@ -33,7 +33,7 @@ export const BOATHOUSE: StudioSettings = {
     { portId: 'boathouse-marsh', channel: 8, voice: 'bar', latencyMs: 22.1, jitterMs: 1, seed: 48, cable: network },
   ],
   gear: [
-    { kind: 'recorder', portId: 'boathouse-weir', ...USUAL_RECORDER, seed: 49, cable: din },
+    { kind: 'recorder', portId: 'boathouse-weir', ...USUAL_RECORDER, channel: 9, voice: 'wood', seed: 49, cable: din },
     {
       kind: 'keyboard',
       portId: 'boathouse-vole',

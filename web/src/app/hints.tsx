@@ -11,7 +11,7 @@ export function Hints() {
   const [done, setDone] = useState(() => localStorage.getItem(KEY) !== null);
   const demo = useSession(({ rig }) => rig?.demo ?? false);
   const heard = useSession(({ snapshot }) => snapshot.messages > 100);
-  const takes = useTakes();
+  const takes = useTakes().filter(({ plan }) => !plan);
   const proved = takes.some((take) => take.proof && take.status === 'done');
   const leave = () => {
     localStorage.setItem(KEY, 'yes');

@@ -10,6 +10,11 @@ export function soundLeadMs(): number {
   return engine ? engine.context.outputLatency * 1000 + HANDING_OVER_MS : 0;
 }
 
+/** What the sound card's buffers delay by what they say themselves, ms; null while there is no sound. */
+export function audioBufferMs(): number | null {
+  return engine && (engine.context.baseLatency + engine.context.outputLatency) * 1000;
+}
+
 /** The page's one audio context, made on the first press that needs sound, with the clock that goes with it. */
 export function audioEngine(): { context: AudioContext; clock: AudioClock } {
   if (!engine) {

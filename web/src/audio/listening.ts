@@ -16,6 +16,8 @@ interface ListeningState {
   /** The one return that is heard against the click; null hears all. */
   solo: number | null;
   clickChannel: number;
+  /** The channels on which something is expected; what comes on others is not heard. */
+  expected: number[];
 }
 
 /** What is heard through the speakers. */
@@ -25,6 +27,7 @@ export const useListening = create<ListeningState>(() => ({
   sides: 'mixed',
   solo: null,
   clickChannel: 0,
+  expected: [],
 }));
 
 /** Of each channel: how loud, and on which side. */
@@ -63,10 +66,11 @@ function mixer(context: AudioContext, channels: number): AudioNode {
       return { gain, pan };
     });
   }
-  const { levels, sides, solo, clickChannel } = useListening.getState();
+  const { levels, sides, solo, clickChannel, expected } = useListening.getState();
   strips.forEach(({ gain, pan }, i) => {
     const left = i === clickChannel;
-    gain.gain.value = solo === null || left || solo === i ? (levels[i] ?? 0.8) : 0;
+    const wanted = expected.includes(i) && (solo === null || left || solo === i);
+    gain.gain.value = wanted ? (levels[i] ?? 0.8) : 0;
     pan.pan.value = sides === 'mixed' ? 0 : left ? -1 : 1;
   });
   return splitter;

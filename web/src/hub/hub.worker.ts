@@ -1,5 +1,15 @@
 import * as Comlink from 'comlink';
-import { BOATHOUSE, Hub, Keyboard, Lookahead, MidiParser, Studio, type MidiMessage } from '@metronomo/core';
+import {
+  BOATHOUSE,
+  encodeMidi,
+  Hub,
+  Keyboard,
+  Lookahead,
+  MidiParser,
+  Studio,
+  traffic,
+  type TimedMessage,
+} from '@metronomo/core';
 import { MessageLog } from './message-log';
 import type { FromHub, HubWorkerApi, PortMessage, StandInAction, ToHub, ToMeasure } from './protocol';
 
@@ -9,6 +19,8 @@ const MOST_ARRIVALS = 512;
 /** Between two times that it is asked; 300 BPM are 120 a second. */
 const MOST_TICKS = 20_000;
 const CLOCK = 0xf8;
+/** Traffic begins so long after it was asked for, so that none of it is late. */
+const TRAFFIC_LEAD_MS = 600;
 
 /** So long a stop needs to be said to everybody. */
 const LAST_WORDS_MS = 700;
@@ -23,8 +35,9 @@ let offsetToWindowMs = 0;
 let snapshotAtMs = 0;
 const lookahead = new Lookahead();
 const log = new MessageLog();
-let ticks: { portId: string; times: number[] } | null = null;
-let arrivals: { portId: string; messages: MidiMessage[] } | null = null;
+let ticks: { portId: string; times: number[] }[] = [];
+let arrivals: { portId: string; messages: TimedMessage[] } | null = null;
+let busyLine: { portId: string; channel: number; sentUntilMs: number } | null = null;
 
 /** The window's clock: a worker's own starts at another instant. */
 const now = () => performance.now() + offsetToWindowMs;
@@ -61,12 +74,15 @@ const api: HubWorkerApi = {
     arrivals = portId === null ? null : { portId, messages: [] };
     return kept;
   },
-  captureTicks(portId) {
-    ticks = portId === null ? null : { portId, times: [] };
+  captureTicks(portIds) {
+    ticks = portIds.map((portId) => ({ portId, times: [] }));
   },
   takeTicks() {
-    const times = ticks?.times.splice(0) ?? [];
-    return times.length > MOST_TICKS ? null : Float64Array.from(times);
+    const taken = ticks.map(({ times }) => Float64Array.from(times.splice(0)));
+    return taken.some(({ length }) => length > MOST_TICKS) ? null : taken;
+  },
+  sendTraffic(line) {
+    busyLine = line && { ...line, sentUntilMs: now() + TRAFFIC_LEAD_MS };
   },
   messagesAfter: (number, most) => log.after(number, most),
   useStudio(on, wanted) {
@@ -108,12 +124,22 @@ function wake(): void {
   const nowMs = now();
   const aheadMs = lookahead.wake(nowMs);
   send(hub.advance(nowMs, aheadMs).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })));
+  sendTraffic(nowMs + aheadMs);
   // What a stand-in sends arrives when it is sent, and not before.
   studio?.advance(nowMs + aheadMs, nowMs);
   passSound(nowMs + aheadMs);
   if (nowMs - snapshotAtMs < SNAPSHOT_MS) return;
   snapshotAtMs = nowMs;
   post({ kind: 'snapshot', snapshot: hub.snapshot(), atMs: nowMs, ribbon: log.takeNewest() });
+}
+
+function sendTraffic(untilMs: number): void {
+  if (!busyLine || untilMs <= busyLine.sentUntilMs) return;
+  const { portId, channel, sentUntilMs } = busyLine;
+  busyLine.sentUntilMs = untilMs;
+  send(
+    traffic(sentUntilMs, untilMs, channel).map(({ message, atMs }) => ({ portId, bytes: encodeMidi(message), atMs })),
+  );
 }
 
 function received(portId: string, bytes: Uint8Array, atMs: number): void {
@@ -123,10 +149,10 @@ function received(portId: string, bytes: Uint8Array, atMs: number): void {
     carried.map((one) => ({ portId: one.portId, bytes: one.bytes, atMs: one.atMs })),
     true,
   );
-  if (ticks?.portId === portId && ticks.times.length <= MOST_TICKS)
-    for (const byte of bytes) if (byte === CLOCK) ticks.times.push(atMs);
+  for (const { portId: from, times } of ticks)
+    if (from === portId && times.length <= MOST_TICKS) for (const byte of bytes) if (byte === CLOCK) times.push(atMs);
   if (arrivals?.portId !== portId || arrivals.messages.length >= MOST_ARRIVALS) return;
-  arrivals.messages.push(...new MidiParser().push(bytes, atMs).map(({ message }) => message));
+  arrivals.messages.push(...new MidiParser().push(bytes, atMs));
 }
 
 function send(messages: PortMessage[], atOnce = false): void {

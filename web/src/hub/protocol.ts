@@ -2,11 +2,11 @@ import type {
   Feed,
   HubCommand,
   HubSnapshot,
-  MidiMessage,
   PortRoute,
   SongSettings,
   SoundBlock,
   SourceSettings,
+  TimedMessage,
 } from '@metronomo/core';
 
 /** Bytes for a port of the window, due at a time of the window's clock, in ms. */
@@ -70,11 +70,13 @@ export interface HubWorkerApi {
   /** Sends bytes down a line, beside everything else that the hub sends. */
   sendTest(messages: PortMessage[]): void;
   /** What arrives at a port is kept from now on; null keeps nothing more. Gives what was kept before. */
-  keepArrivals(portId: string | null): MidiMessage[];
-  /** When each tick of clock arrives at a port is kept from now on, in ms of the window's clock; null ends that. */
-  captureTicks(portId: string | null): void;
-  /** What was kept since it was asked last; null when more came than any clock sends. */
-  takeTicks(): Float64Array | null;
+  keepArrivals(portId: string | null): TimedMessage[];
+  /** When each tick of clock arrives at these ports is kept from now on, in ms of the window's clock; none ends that. */
+  captureTicks(portIds: string[]): void;
+  /** What was kept since it was asked last, by port in the same order; null when more came than any clock sends. */
+  takeTicks(): Float64Array[] | null;
+  /** Notes, controllers and dumps go down a line from now on, besides everything else; null ends that. */
+  sendTraffic(line: { portId: string; channel: number } | null): void;
   /** The messages after the one with a number, as far as they are still kept; the newest at the most. */
   messagesAfter(number: number, most: number): LoggedMessage[];
   /** Whether the room of stand-ins is at work, and whether its sound is wanted in the window. Gives its channels. */

@@ -144,6 +144,8 @@ async function takeUp(rig: Rig): Promise<void> {
 
 /** Takes up what the rig says about what is listened to, and what is carried from port to port. */
 async function listen(rig: Rig): Promise<void> {
+  const returns = rig.gear.flatMap(({ returnChannel }) => returnChannel ?? []);
+  useListening.setState({ expected: [rig.input.clickChannel, ...returns] });
   listenToMidiPorts(rig.hubSockets.flatMap(({ direction, portId }) => (direction === 'in' && portId ? [portId] : [])));
   await hub.setSources(sourcesOf(rig));
   await hub.setRoutes(routesOf(rig));
@@ -275,7 +277,7 @@ async function apply(before: Rig, after: Rig): Promise<void> {
   const changed = (...keys: (keyof Rig)[]) => keys.some((key) => before[key] !== after[key]);
   if (changed('bpm', 'song')) await hub.setSong(songOf(after));
   if (changed('gear', 'song')) await hub.setFeeds(feedsOf(after));
-  if (changed('gear', 'hubSockets', 'cables', 'following', 'routes')) await listen(after);
+  if (changed('gear', 'hubSockets', 'cables', 'following', 'routes', 'input')) await listen(after);
   if (changed('leaders')) await handBack();
   if (after.input.sourceId !== before.input.sourceId) await openInput(after.input.sourceId);
   if (changed('bpm', 'input')) await measure.setReference(after.input.clickChannel, after.bpm);

@@ -1,4 +1,4 @@
-import { driftOf, measureWander, readClock } from '@metronomo/core';
+import { compareClocks, driftOf, measureWander, readClock } from '@metronomo/core';
 import { extent, ticks } from 'd3-array';
 import type { ClockResult } from '../store/records';
 
@@ -6,10 +6,10 @@ const TRACE_POINTS = 600;
 const BINS = 30;
 
 /**
- * What a clock's ticks say.
+ * What a clock's ticks say, and those of another beside them where there is one.
  * @throws RangeError in words when there are too few.
  */
-export function analyzeClock(times: Float64Array): ClockResult {
+export function analyzeClock(times: Float64Array, others: Float64Array = new Float64Array()): ClockResult {
   const measurement = readClock(times);
   const { report, intervalMs, timeErrorMs } = measurement;
   const againstBpm = Math.round(report.bpm * 10) / 10;
@@ -20,6 +20,7 @@ export function analyzeClock(times: Float64Array): ClockResult {
     seconds: (timeErrorMs.length * intervalMs) / 1000,
     drift: { ...drift, againstBpm },
     wander: measureWander(timeErrorMs, intervalMs),
+    ...(others.length > 0 && { comparison: compareClocks(times, others) }),
     trace: traceOf(timeErrorMs, intervalMs),
     histogram: histogramOf(timeErrorMs),
   };

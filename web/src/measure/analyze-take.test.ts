@@ -1,5 +1,5 @@
 import type { Take } from '../store/records';
-import { analyzeTake } from './analyze-take';
+import { analyzeTake, tempoPlan } from './analyze-take';
 
 const clicks = (lateMs: number) => {
   const samples = new Float32Array(48_000 * 8);
@@ -17,11 +17,105 @@ const take = {
   ],
 } as unknown as Take;
 
-test('each line is measured on its own channel; one that is silent says so and spoils no other', () => {
-  const measured = analyzeTake(take, [clicks(0), clicks(9.5), new Float32Array(48_000 * 8)]);
+const loaderOf = (sound: Float32Array[]) => (channel: number) => Promise.resolve(sound[channel] ?? new Float32Array());
+
+test('each line is measured on its own channel; one that is silent says so and spoils no other', async () => {
+  const measured = await analyzeTake(take, loaderOf([clicks(0), clicks(9.5), new Float32Array(48_000 * 8)]));
   expect(measured.lines[0]).toMatchObject({ report: { matched: 15, believable: true } });
   expect(measured.lines[0]!.report!.medianMs).toBeCloseTo(9.5, 1);
   expect(measured.lines[0]!.problem).toBeUndefined();
   expect(measured.lines[1]).toMatchObject({ report: null, problem: expect.stringContaining('silent') });
   expect(measured.frames).toBe(48_000 * 8);
+});
+
+/** A short sound at each of these times. */
+const soundAt = (times: number[], seconds: number) => {
+  const samples = new Float32Array(48_000 * seconds);
+  for (const ms of times)
+    for (let i = 0, at = Math.round(ms * 48); i < 600; i++)
+      samples[at + i]! += 0.5 * Math.cos(i * 0.3) * Math.exp(-i / 150);
+  return samples;
+};
+const line = { gearId: 'a', name: 'A', channel: 1 };
+const beats = { clickChannel: 0 };
+
+test('a chase: each start is measured from its own first click, whatever the others did', async () => {
+  const startedMs = [1000, 8000, 15_000];
+  const clicksOf = (start: number) => Array.from({ length: 10 }, (_, i) => start + 500 * i);
+  const lands = [31, 48, 36];
+  const clicks = startedMs.flatMap((ms) => clicksOf(ms + 20));
+  const heard = startedMs.flatMap((ms, i) =>
+    clicksOf(ms + 20)
+      .slice(i + 1)
+      .map((one) => one + lands[i]!),
+  );
+  const plan = { question: 'chase', startedMs };
+  const chase = { sampleRate: 48_000, beats, plan, lines: [line] } as unknown as Take;
+  const { lines } = await analyzeTake(chase, loaderOf([soundAt(clicks, 22), soundAt(heard, 22)]));
+  const { result } = lines[0]!;
+  if (result?.question !== 'chase') throw new Error('no chase');
+  result.report.starts.forEach(({ landsMs, lockMs }, i) => {
+    expect(landsMs).toBeCloseTo(lands[i]!, 0);
+    expect(lockMs).toBeCloseTo(500 * (i + 1) + lands[i]!, -1);
+  });
+  expect(result.report.fitFor).toBe('cues');
+});
+
+test('a change of tempo: one that lags after the step and on the ramp is told from one that has it', async () => {
+  const plan = { question: 'tempo', beganMs: 500, bpm: 120, otherBpm: 150, beats: 16 } as const;
+  const map = tempoPlan(plan);
+  const pulses = Array.from({ length: 64 }, (_, beat) => 500 + 20 + map.msAt(beat));
+  // Thirty ms behind for the first two beats after the step, then it has it.
+  const heard = pulses.map((ms, beat) => ms + 12 + (beat === 16 || beat === 17 ? 30 : 0));
+  const tempo = { sampleRate: 48_000, beats, plan, lines: [line] } as unknown as Take;
+  const { lines } = await analyzeTake(tempo, loaderOf([soundAt(pulses, 32), soundAt(heard, 32)]));
+  const { result } = lines[0]!;
+  if (result?.question !== 'tempo') throw new Error('no change of tempo');
+  expect(result.step.before.medianMs).toBeCloseTo(12, 0);
+  expect(result.step.strayMs).toBeCloseTo(30, 0);
+  expect(result.step.settledMs).toBeCloseTo(800, -1);
+  expect(result.step.dependsMs.told).toBe(false);
+  expect(result.ramp.settledMs).toBe(0);
+  expect(lines[0]!.landings).toHaveLength(64);
+});
+
+test('a long run: the landings of each input are its own, and their slope is the drift', async () => {
+  const run = Float64Array.from(
+    Array.from({ length: 600 }, (_, k) => [1, 500 * k, 12 + 0.02 * k + 0.1 * Math.sin(k), 2, 500 * k, 5]).flat(),
+  );
+  const drift = {
+    sampleRate: 0,
+    beats,
+    plan: { question: 'drift' },
+    lines: [line, { ...line, channel: 2 }],
+  } as unknown as Take;
+  const { lines } = await analyzeTake(drift, loaderOf([]), run);
+  const [one, other] = lines.map(({ result }) => (result?.question === 'drift' ? result.report : null));
+  // 0.02 ms later every half second.
+  expect(one!.ppm).toBeCloseTo(-40, 0);
+  expect(one!.told).toBe(true);
+  expect(other!.ppm).toBe(-0);
+});
+
+test('what a hand corrects counts, what it rejects does not, and both can be taken back', async () => {
+  const sound = loaderOf([clicks(0), clicks(9.5)]);
+  const by = async (corrections: Record<string, number | null>) => {
+    const corrected = { ...take, lines: [{ ...take.lines[0]!, corrections }] };
+    return (await analyzeTake(corrected, sound)).lines[0]!;
+  };
+  const line = await by({ 3: 15, 4: null });
+  expect(line.landings.find(({ pulse }) => pulse === 3)!.lateMs).toBe(15);
+  expect(line.report).toMatchObject({ matched: 14, missed: 0 });
+  expect((await by({})).report).toMatchObject({ matched: 15, missed: 0 });
+});
+
+test('a clipped and a very quiet input are told, and measured all the same', async () => {
+  const loud = clicks(9.5).map((sample) => Math.max(-1, Math.min(1, 5 * sample)));
+  const quiet = clicks(9.5).map((sample) => sample / 200);
+  const warned = async (gear: Float32Array) =>
+    (await analyzeTake({ ...take, lines: take.lines.slice(0, 1) }, loaderOf([clicks(0), gear]))).lines[0]!;
+  expect((await warned(loud)).warning).toContain('clipped');
+  expect((await warned(quiet)).warning).toContain('very quiet');
+  expect((await warned(quiet)).report!.medianMs).toBeCloseTo(9.5, 1);
+  expect((await warned(clicks(9.5))).warning).toBeUndefined();
 });

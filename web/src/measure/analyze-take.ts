@@ -1,25 +1,184 @@
-import { analyzeRecording, RecordingError, type BeatReference } from '@metronomo/core';
-import type { Take, TakeBeats, TakeLine } from '../store/records';
+import {
+  analyzeRecording,
+  detectOnsets,
+  findClicks,
+  matchOnsets,
+  measureChase,
+  measureFollowing,
+  measureLatency,
+  measureReturnDrift,
+  RecordingError,
+  reportLatency,
+  TempoMap,
+  type BeatReference,
+  type Landing,
+} from '@metronomo/core';
+import type { Take, TakeLine, TakePlan } from '../store/records';
 
-/** Measures every line of a take in its sound; a line in which nothing can be measured says why. */
-export function analyzeTake(take: Take, sound: Float32Array[]): Take {
+/** A click may come so long before its place in the plan, for the clocks of sound and hub agree only so far. */
+const BEFORE_START_MS = 150;
+const NUMBERS_A_LANDING = 3;
+
+type Measured = Pick<TakeLine, 'report' | 'landings' | 'pulsesMs' | 'onsetsMs' | 'result' | 'warning'>;
+
+/** A channel of a take's sound; loaded when it is needed, for all of a long take at once would be too much. */
+export type LoadChannel = (channel: number) => Promise<Float32Array>;
+
+/**
+ * Measures every line of a take in its sound, or in the landings of a long run; a line in which nothing can be measured says
+ * why.
+ */
+export async function analyzeTake(
+  take: Take,
+  load: LoadChannel,
+  run: Float64Array = new Float64Array(),
+): Promise<Take> {
   const startedAt = performance.now();
-  const lines = take.lines.map((line) => analyzeLine(line, take, sound));
-  return { ...take, frames: sound[0]?.length ?? 0, lines, computeMs: performance.now() - startedAt };
+  let frames = 0;
+  const counted: LoadChannel = async (channel) => {
+    const samples = await load(channel);
+    frames = Math.max(frames, samples.length);
+    return samples;
+  };
+  let clicks: Promise<number[]> | null = null;
+  const { beats, sampleRate } = take;
+  /** Sought once for all lines. */
+  const findPulses = () =>
+    (clicks ??= counted('clickChannel' in beats ? beats.clickChannel : 0).then((click) =>
+      findClicks(click, sampleRate),
+    ));
+  const lines: TakeLine[] = [];
+  for (const line of take.lines) lines.push(await analyzeLine(line, take, counted, findPulses, run));
+  return { ...take, frames, lines, computeMs: performance.now() - startedAt };
 }
 
-function analyzeLine(line: TakeLine, take: Take, sound: Float32Array[]): TakeLine {
+async function analyzeLine(
+  line: TakeLine,
+  take: Take,
+  load: LoadChannel,
+  findPulses: () => Promise<number[]>,
+  run: Float64Array,
+): Promise<TakeLine> {
   const bare: TakeLine = { ...line };
   delete bare.problem;
+  delete bare.result;
+  delete bare.warning;
   try {
-    const gear = sound[line.channel] ?? new Float32Array();
-    return { ...bare, ...analyzeRecording(gear, take.sampleRate, beatsOf(take.beats, sound)) };
+    return { ...bare, ...corrected(await measureLine(line, take, load, findPulses, run), line.corrections) };
   } catch (error) {
-    if (!(error instanceof RecordingError)) throw error;
+    if (!(error instanceof RecordingError || error instanceof RangeError)) throw error;
     return { ...bare, report: null, problem: error.message, landings: [], pulsesMs: [], onsetsMs: [] };
   }
 }
 
-function beatsOf(beats: TakeBeats, sound: Float32Array[]): BeatReference {
-  return 'bpm' in beats ? beats : { click: sound[beats.clickChannel] ?? new Float32Array() };
+async function measureLine(
+  line: TakeLine,
+  { plan, beats, sampleRate }: Take,
+  load: LoadChannel,
+  findPulses: () => Promise<number[]>,
+  run: Float64Array,
+): Promise<Measured> {
+  const heard = async () => detectOnsets(await load(line.channel), sampleRate).map(({ timeMs }) => timeMs);
+  switch (plan?.question) {
+    case 'chase':
+      return chaseOf(plan, await findPulses(), await heard());
+    case 'tempo':
+      return followingOf(plan, await findPulses(), await heard());
+    case 'drift':
+      return driftOf(line.channel, run);
+    case 'loop': {
+      const { pulsesMs, onsetsMs } = line;
+      const { landings } = matchOnsets(pulsesMs, onsetsMs);
+      return { pulsesMs, onsetsMs, landings, report: measureLatency({ pulsesMs, onsetsMs }) };
+    }
+    default: {
+      const reference: BeatReference = 'bpm' in beats ? beats : { pulsesMs: await findPulses() };
+      return analyzeRecording(await load(line.channel), sampleRate, reference);
+    }
+  }
+}
+
+function chaseOf({ startedMs }: TakePlan & { question: 'chase' }, clicks: number[], heard: number[]): Measured {
+  const starts = startedMs.map((fromMs, i) => {
+    const toMs = (startedMs[i + 1] ?? Infinity) - BEFORE_START_MS;
+    const within = (ms: number) => ms >= fromMs - BEFORE_START_MS && ms < toMs;
+    const pulsesMs = clicks.filter(within);
+    return { startedMs: pulsesMs[0] ?? fromMs, pulsesMs, onsetsMs: heard.filter(within) };
+  });
+  const report = measureChase(starts);
+  return { report: null, landings: [], pulsesMs: clicks, onsetsMs: heard, result: { question: 'chase', report } };
+}
+
+/** The click's own places in the plan; where one was not heard, where it should have been. */
+function followingOf(plan: TakePlan & { question: 'tempo' }, clicks: number[], heard: number[]): Measured {
+  const { beganMs, beats } = plan;
+  const map = tempoPlan(plan);
+  const first = clicks.find((ms) => ms > beganMs - BEFORE_START_MS) ?? beganMs;
+  const pulsesMs = Array.from({ length: 4 * beats }, (_, beat) => {
+    const due = first + map.msAt(beat);
+    return clicks.find((ms) => Math.abs(ms - due) < BEFORE_START_MS) ?? due;
+  });
+  const measure = (from: number, to: number, changes: number, until: number) => {
+    const part = pulsesMs.slice(from, to);
+    const [begin = 0, end = 0] = [part[0], part.at(-1)];
+    const onsetsMs = heard.filter((ms) => ms > begin - BEFORE_START_MS && ms < end + 2 * BEFORE_START_MS);
+    return measureFollowing({ pulsesMs: part, onsetsMs, fromMs: pulsesMs[changes] ?? 0, toMs: pulsesMs[until] ?? 0 });
+  };
+  const step = measure(0, 2 * beats, beats, beats);
+  const ramp = measure(beats, 4 * beats, 2 * beats, 3 * beats);
+  const landings: Landing[] = nearestTo(pulsesMs, heard, step.before.medianMs);
+  return { report: step.before, landings, pulsesMs, onsetsMs: heard, result: { question: 'tempo', step, ramp } };
+}
+
+function nearestTo(pulsesMs: number[], heard: number[], usualMs: number): Landing[] {
+  return pulsesMs.flatMap((pulseMs, pulse) => {
+    const nearest = heard.reduce((best, ms) => {
+      const away = (one: number) => Math.abs(one - pulseMs - usualMs);
+      return away(ms) < away(best) ? ms : best;
+    }, Infinity);
+    return Math.abs(nearest - pulseMs - usualMs) < BEFORE_START_MS ? [{ pulse, lateMs: nearest - pulseMs }] : [];
+  });
+}
+
+/** An even tempo, a step to the other, a ramp back, and the first again; each over so many beats. */
+export function tempoPlan({ bpm, otherBpm, beats }: { bpm: number; otherBpm: number; beats: number }): TempoMap {
+  return new TempoMap([
+    { beat: 0, bpm },
+    { beat: beats, bpm: otherBpm },
+    { beat: 2 * beats, bpm: otherBpm, curve: 'linear' },
+    { beat: 3 * beats, bpm },
+  ]);
+}
+
+/** Of a long run: its input, when each beat was due, and how late it was heard, one after the other. */
+function driftOf(channel: number, run: Float64Array): Measured {
+  const landings: { dueMs: number; lateMs: number }[] = [];
+  for (let at = 0; at < run.length; at += NUMBERS_A_LANDING)
+    if (run[at] === channel) landings.push({ dueMs: run[at + 1] as number, lateMs: run[at + 2] as number });
+  const report = measureReturnDrift(landings);
+  const startMs = landings[0]?.dueMs ?? 0;
+  const numbered = landings.map(({ lateMs }, pulse) => ({ pulse, lateMs }));
+  return {
+    report: reportLatency({ landings: numbered, missed: 0, extra: 0 }),
+    landings: numbered,
+    pulsesMs: landings.map(({ dueMs }) => dueMs - startMs),
+    onsetsMs: [],
+    result: { question: 'drift', report },
+  };
+}
+
+/** What somebody corrected by hand counts as they said. */
+function corrected(measured: Measured, corrections: TakeLine['corrections']): Measured {
+  const { report, landings, pulsesMs } = measured;
+  if (!corrections || !report) return measured;
+  const byHand = pulsesMs.flatMap((_, pulse): Landing[] => {
+    const lateMs = corrections[pulse];
+    if (lateMs === null) return [];
+    const found = landings.find((one) => one.pulse === pulse);
+    if (lateMs !== undefined) return [{ pulse, lateMs }];
+    return found ? [found] : [];
+  });
+  const rejected = Object.values(corrections).filter((lateMs) => lateMs === null).length;
+  const missed = pulsesMs.length - rejected - byHand.length;
+  return { ...measured, landings: byHand, report: reportLatency({ landings: byHand, missed, extra: report.extra }) };
 }

@@ -1,10 +1,18 @@
 import { create } from 'zustand';
 import { onPortChange } from '../hub/midi-ports';
 import { hub, measure, useSession } from '../hub/session';
+import { otherTicks } from '../store/clock-takes';
 import { database } from '../store/database';
 import type { ClockTake } from '../store/records';
 
 const LOOK_EVERY_MS = 500;
+const NO_TICKS = new Float64Array();
+
+/** A port that comes in, and the gear whose clock that is. */
+export interface ClockSource {
+  portId: string;
+  name: string;
+}
 
 export type ClockFlow =
   | { state: 'idle'; problem: string | null }
@@ -23,8 +31,9 @@ export function endClockTake(why = 'It was ended early.'): void {
 
 /** Listens to a clock for so long, writes its ticks as they come, and measures. Null when nothing came. */
 export async function runClockTake(
-  source: { portId: string; name: string },
+  source: ClockSource,
   wantedSeconds: number,
+  besides: Pick<ClockTake, 'against' | 'traffic'> = {},
 ): Promise<ClockTake | null> {
   const { rig } = useSession.getState();
   if (!rig || useClockFlow.getState().flow.state !== 'idle') return null;
@@ -38,6 +47,7 @@ export async function runClockTake(
     startedAt: Date.now(),
     status: 'recording',
     ...source,
+    ...besides,
     ticks: 0,
     result: null,
   };
@@ -65,26 +75,48 @@ export async function runClockTake(
     return null;
   } finally {
     unwatch();
-    await hub.captureTicks(null);
+    await hub.captureTicks([]);
   }
 }
 
 async function listen(take: ClockTake, wantedSeconds: number): Promise<number> {
-  await hub.captureTicks(take.portId);
+  const { against } = take;
+  await hub.captureTicks(against ? [take.portId, against.portId] : [take.portId]);
   const beganMs = performance.now();
   let count = 0;
   for (let index = 0; ending === null; index++) {
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
-    const times = await hub.takeTicks();
-    if (times === null) {
+    const taken = await hub.takeTicks();
+    if (taken === null) {
       endClockTake('More came than any clock sends: the port is flooded. What came before is kept.');
       break;
     }
+    const [times = NO_TICKS, others = NO_TICKS] = taken;
     if (times.length > 0) await database.ticks.add({ takeId: take.id, index, times });
+    if (others.length > 0) await database.ticks.add({ takeId: otherTicks(take.id), index, times: others });
     count += times.length;
     const seconds = (performance.now() - beganMs) / 1000;
     useClockFlow.setState({ flow: { state: 'recording', seconds, wantedSeconds, ticks: count } });
     if (seconds >= wantedSeconds) break;
   }
   return count;
+}
+
+/**
+ * Listens to a clock with its line quiet, and once more with notes, controllers and dumps going down `line`. Gives the second
+ * take, which knows the first.
+ */
+export async function runTrafficTakes(
+  source: ClockSource,
+  wantedSeconds: number,
+  line: { portId: string; channel: number },
+): Promise<ClockTake | null> {
+  const quiet = await runClockTake(source, wantedSeconds);
+  if (!quiet || ending !== null) return quiet;
+  await hub.sendTraffic(line);
+  try {
+    return await runClockTake(source, wantedSeconds, { traffic: { portId: line.portId, quietId: quiet.id } });
+  } finally {
+    await hub.sendTraffic(null);
+  }
 }

@@ -1,12 +1,12 @@
 import * as Comlink from 'comlink';
-import { readWav, ReturnWatch, waveformEnvelope } from '@metronomo/core';
+import { readWav, ReturnWatch, waveformEnvelope, type Envelope } from '@metronomo/core';
 import type { ToMeasure } from '../hub/protocol';
 import { database } from '../store/database';
-import { loadTicks } from '../store/clock-takes';
+import { loadTicks, otherTicks } from '../store/clock-takes';
 import type { ClockTake, Take } from '../store/records';
-import { deleteTake, loadSound } from '../store/takes';
+import { deleteTake, loadChannel, loadPieces, pieceLengths } from '../store/takes';
 import { analyzeClock } from './analyze-clock';
-import { analyzeTake } from './analyze-take';
+import { analyzeTake, type LoadChannel } from './analyze-take';
 import type { LiveReadings, MeasureWorkerApi } from './protocol';
 import { TakeRecorder } from './take-recorder';
 
@@ -48,7 +48,7 @@ const api: MeasureWorkerApi = {
     const watching = setInterval(() => mine.watch(performance.now()), WATCH_MS);
     try {
       const recorded = await mine.done;
-      const measured = analyzeTake(recorded, await soundOf(take.id));
+      const measured = await analyzeTake(recorded, channelsOf(take.id));
       // A take that ended before anything came in is told, but not kept.
       await (recorded.frames > 0 ? database.takes.put(measured) : database.takes.delete(take.id));
       return measured;
@@ -57,13 +57,20 @@ const api: MeasureWorkerApi = {
       if (recorder === mine) recorder = null;
     }
   },
+  planTake(plan) {
+    recorder?.plan(plan);
+  },
+  completeTake() {
+    recorder?.complete();
+  },
   endTake(why) {
     recorder?.end(why);
   },
   async analyze(takeId) {
     const take = await database.takes.get(takeId);
     if (!take) throw new Error('That take is not here any more.');
-    const measured = analyzeTake(take, await soundOf(takeId));
+    const run = take.plan?.question === 'drift' ? await loadTicks(takeId) : undefined;
+    const measured = await analyzeTake(take, channelsOf(takeId), run);
     // One that was deleted meanwhile stays so.
     await database.takes
       .where('id')
@@ -93,7 +100,8 @@ const api: MeasureWorkerApi = {
   },
   async keepFile(take) {
     const { channels, sampleRate } = openedFile();
-    const measured: Take = { ...analyzeTake(take, channels), status: 'done' };
+    const ofFile = (channel: number) => Promise.resolve(channels[channel] ?? new Float32Array());
+    const measured: Take = { ...(await analyzeTake(take, ofFile)), status: 'done' };
     const problem = measured.lines.find((line) => line.problem)?.problem;
     if (problem) throw new Error(problem);
     await keepSound(take.id, channels, FILE_CHUNK_SECONDS * sampleRate);
@@ -101,24 +109,24 @@ const api: MeasureWorkerApi = {
     return measured;
   },
   async envelopes(takeId, channels, columns) {
-    const sound = await soundOf(takeId);
-    return channels.map((channel) => {
-      const samples = sound[channel] ?? new Float32Array();
-      return waveformEnvelope(samples, 0, samples.length, columns);
-    });
+    const load = channelsOf(takeId);
+    const shapes: Envelope[] = [];
+    for (const channel of channels) {
+      const samples = await load(channel);
+      shapes.push(waveformEnvelope(samples, 0, samples.length, columns));
+    }
+    return shapes;
   },
   async excerpt(takeId, channel, fromSample, toSample) {
-    const samples = (await soundOf(takeId))[channel] ?? new Float32Array();
-    const stretch = new Float32Array(Math.max(0, toSample - fromSample));
-    stretch.set(samples.subarray(Math.max(0, fromSample), Math.max(0, toSample)), Math.max(0, -fromSample));
-    return stretch;
+    return excerptOf(takeId, channel, fromSample, toSample);
   },
 };
 
 async function clockResult(takeId: string): Promise<Pick<ClockTake, 'result' | 'ticks' | 'problem'>> {
   const times = await loadTicks(takeId);
   try {
-    return { result: analyzeClock(times), ticks: times.length };
+    const others = await loadTicks(otherTicks(takeId));
+    return { result: analyzeClock(times, others), ticks: times.length };
   } catch (error) {
     if (!(error instanceof RangeError)) throw error;
     return { result: null, ticks: times.length, problem: error.message };
@@ -142,12 +150,38 @@ async function keepSound(takeId: string, channels: Float32Array[], chunkFrames: 
   }
 }
 
-let lastSound: { takeId: string; channels: Promise<Float32Array[]> } | null = null;
+let lastChannel: { key: string; samples: Promise<Float32Array> } | null = null;
 
-/** A take's sound; the last one asked for is kept at hand, for it is looked at again and again. */
-function soundOf(takeId: string): Promise<Float32Array[]> {
-  if (lastSound?.takeId !== takeId) lastSound = { takeId, channels: loadSound(takeId) };
-  return lastSound.channels;
+/** A take's sound, channel by channel: a long one does not fit in memory whole. The last one is kept at hand. */
+function channelsOf(takeId: string): LoadChannel {
+  return (channel) => {
+    const key = `${takeId} ${channel}`;
+    if (lastChannel?.key !== key) {
+      // The one before goes first, so that there are never two.
+      lastChannel = null;
+      lastChannel = { key, samples: loadChannel(takeId, channel) };
+    }
+    return lastChannel.samples;
+  };
+}
+
+let lastLengths: { takeId: string; lengths: Promise<number[]> } | null = null;
+
+/** Only the pieces that hold it are read. */
+async function excerptOf(takeId: string, channel: number, from: number, to: number): Promise<Float32Array> {
+  if (lastLengths?.takeId !== takeId) lastLengths = { takeId, lengths: pieceLengths(takeId) };
+  const starts = [0];
+  for (const length of await lastLengths.lengths) starts.push((starts.at(-1) ?? 0) + length);
+  const first = Math.max(
+    0,
+    starts.findLastIndex((start) => start <= from),
+  );
+  const end = starts.findIndex((start) => start >= to);
+  const samples = await loadPieces(takeId, channel, first, end < 0 ? starts.length : end);
+  const zero = from - (starts[first] ?? 0);
+  const stretch = new Float32Array(Math.max(0, to - from));
+  stretch.set(samples.subarray(Math.max(0, zero), Math.max(0, zero + stretch.length)), Math.max(0, -zero));
+  return stretch;
 }
 
 function openedFile() {

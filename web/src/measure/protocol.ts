@@ -1,5 +1,5 @@
 import type { Envelope, ReturnReading } from '@metronomo/core';
-import type { ClockTake, Take } from '../store/records';
+import type { ClockTake, Take, TakePlan } from '../store/records';
 
 /** How far a take has come. */
 export interface TakeProgress {
@@ -32,6 +32,10 @@ export interface MeasureWorkerApi {
   setReference(clickChannel: number, bpm: number): void;
   /** Captures from one moment to another of the window's clock, writing as it goes, then measures. */
   record(take: Take, fromMs: number, toMs: number, tell: (progress: TakeProgress) => void): Promise<Take>;
+  /** How the take under way goes, as far as is known, in ms of the window's clock. */
+  planTake(plan: TakePlan): void;
+  /** All that the take under way wanted has been played. */
+  completeTake(): void;
   /** Ends the take under way with what it has. */
   endTake(why: string): void;
   /** Computes a take again from its sound. */

@@ -1,5 +1,5 @@
 import { database } from '../store/database';
-import type { Take } from '../store/records';
+import type { Take, TakePlan } from '../store/records';
 import { concatenate } from '../store/takes';
 import type { TakeProgress } from './protocol';
 
@@ -24,6 +24,8 @@ export class TakeRecorder {
   #pendingFrames = 0;
   #frames = 0;
   #nextFrame: number | null = null;
+  /** When the first sample was captured, in ms of the window's clock. */
+  #zeroMs = 0;
   #chunks = 0;
   #writing: Promise<unknown>;
   #over = false;
@@ -55,8 +57,8 @@ export class TakeRecorder {
       this.end('The sound broke off during this take.');
       return;
     }
+    if (this.#nextFrame === null) this.#learn(sampleRate, startMs + (skip / sampleRate) * 1000);
     this.#nextFrame = startFrame + frames;
-    if (this.#take.sampleRate !== sampleRate) this.#learn(sampleRate);
     // Where samples are missing, silence keeps the time: all channels miss the same, so only the beats in it are lost.
     if (gap > 0) {
       this.#take = { ...this.#take, gaps: (this.#take.gaps ?? 0) + 1 };
@@ -75,6 +77,16 @@ export class TakeRecorder {
       this.end('The audio input sent nothing for five seconds. Open it again in Rig, then take again.');
   }
 
+  /** What is known by now of how the take goes, in ms of the window's clock. */
+  plan(plan: TakePlan): void {
+    this.#take = { ...this.#take, plan };
+  }
+
+  /** All that was wanted has been played. */
+  complete(): void {
+    this.#finish('done');
+  }
+
   /** Ends it now; what was captured is kept. */
   end(why: string): void {
     this.#take = { ...this.#take, ending: why };
@@ -82,10 +94,15 @@ export class TakeRecorder {
   }
 
   /** Written at once: without it a take that is cut off could not be measured or saved. */
-  #learn(sampleRate: number): void {
-    this.#take = { ...this.#take, sampleRate };
-    const { id } = this.#take;
-    this.#writing = this.#writing.then(() => database.takes.update(id, { sampleRate }));
+  #learn(sampleRate: number, zeroMs: number): void {
+    this.#zeroMs = zeroMs;
+    const { id, beats } = this.#take;
+    const known = {
+      sampleRate,
+      beats: 'bpm' in beats ? { ...beats, firstBeatMs: beats.firstBeatMs - zeroMs } : beats,
+    };
+    this.#take = { ...this.#take, ...known };
+    this.#writing = this.#writing.then(() => database.takes.update(id, known));
   }
 
   #keep(channels: Float32Array[]): void {
@@ -116,11 +133,24 @@ export class TakeRecorder {
     if (this.#over) return;
     this.#over = true;
     if (this.#pendingFrames > 0) this.#write();
-    const take = { ...this.#take, status, frames: this.#frames };
+    const { plan } = this.#take;
+    const take = { ...this.#take, status, frames: this.#frames, ...(plan && { plan: since(plan, this.#zeroMs) }) };
     this.#writing.then(
       () => this.#resolve?.(take),
       // What was written before the storage failed can still be measured.
       () => this.#resolve?.({ ...take, status: 'interrupted' }),
     );
+  }
+}
+
+/** The same with its times from the first sample on. */
+function since(plan: TakePlan, zeroMs: number): TakePlan {
+  switch (plan.question) {
+    case 'chase':
+      return { ...plan, startedMs: plan.startedMs.map((ms) => ms - zeroMs) };
+    case 'tempo':
+      return { ...plan, beganMs: plan.beganMs - zeroMs };
+    default:
+      return plan;
   }
 }

@@ -1,3 +1,5 @@
+import { COMMON_LIMITS, type Limits } from './limits';
+
 /** Two clicks this close are heard as one (common practice: 1 to 2 ms). */
 export const TOLERANCE_MS = 1;
 
@@ -26,11 +28,14 @@ export function offsetInWords(ms: number): string {
   return rounded === '0.0' ? 'none' : `${rounded} ms ${ms < 0 ? 'earlier' : 'later'}`;
 }
 
-/** What a player makes of a difference (common practice: one sound to 2 ms, a flam for most from 10, for anybody from 20). */
-export function verdict(ms: number): { word: string; meaning: string } {
+/** What a player makes of a difference, by the limits in use. */
+export function verdict(ms: number, limits: Limits = COMMON_LIMITS): { word: string; meaning: string; by: string } {
   const late = Math.abs(ms);
-  if (late <= 2) return { word: 'Tight.', meaning: 'Two clicks this close are heard as one.' };
-  if (late < 10) return { word: 'Fit for playing along.', meaning: 'Few players hear it as two hits.' };
-  if (late < 20) return { word: 'Audible.', meaning: 'Most players hear a flam from about 10 ms.' };
-  return { word: 'Unfit.', meaning: 'Anybody hears two hits from about 20 ms.' };
+  const { tightMs, playingMs, audibleMs } = limits;
+  if (late <= tightMs)
+    return { word: 'Tight.', meaning: 'Two clicks this close are heard as one.', by: `up to ${tightMs} ms` };
+  if (late < playingMs)
+    return { word: 'Fit for playing along.', meaning: 'Few players hear it as two hits.', by: `under ${playingMs} ms` };
+  if (late < audibleMs) return { word: 'Audible.', meaning: 'Most players hear a flam.', by: `from ${playingMs} ms` };
+  return { word: 'Unfit.', meaning: 'Anybody hears two hits.', by: `from ${audibleMs} ms` };
 }

@@ -21,10 +21,7 @@ export async function markClocksInterrupted(): Promise<string[]> {
 
 /** All ticks of a take, in the order in which they came. */
 export async function loadTicks(takeId: string): Promise<Float64Array> {
-  const chunks = await database.ticks
-    .where('[takeId+index]')
-    .between([takeId, Dexie.minKey], [takeId, Dexie.maxKey])
-    .toArray();
+  const chunks = await ticksOf(takeId).toArray();
   const all = new Float64Array(chunks.reduce((sum, { times }) => sum + times.length, 0));
   let at = 0;
   for (const { times } of chunks) {
@@ -34,10 +31,19 @@ export async function loadTicks(takeId: string): Promise<Float64Array> {
   return all;
 }
 
+export function ticksOf(takeId: string) {
+  return database.ticks.where('[takeId+index]').between([takeId, Dexie.minKey], [takeId, Dexie.maxKey]);
+}
+
+/** Where the ticks of the clock stand that a take compares with. */
+export function otherTicks(takeId: string): string {
+  return `${takeId} against`;
+}
+
 /** Takes it away and gives back what undoes that. */
 export async function deleteClockTake(id: string): Promise<() => Promise<void>> {
   const take = await database.clockTakes.get(id);
-  const chunks = await database.ticks.where('[takeId+index]').between([id, Dexie.minKey], [id, Dexie.maxKey]).toArray();
+  const chunks = [...(await ticksOf(id).toArray()), ...(await ticksOf(otherTicks(id)).toArray())];
   await database.transaction('rw', database.clockTakes, database.ticks, async () => {
     await database.clockTakes.delete(id);
     await database.ticks.bulkDelete(chunks.map(({ takeId, index }) => [takeId, index]));

@@ -1,7 +1,7 @@
 import Dexie, { type EntityTable, type Table } from 'dexie';
 import { gear } from './gear';
 import { BARE, upgraded } from './rig-plan';
-import type { ClockTake, Rig, SoundChunk, Take, TickChunk } from './records';
+import type { Calibration, ClockTake, Rig, SoundChunk, Take, TickChunk } from './records';
 
 /** Everything kept in the browser; the one place where tables, indexes and versions stand. */
 class Database extends Dexie {
@@ -10,6 +10,7 @@ class Database extends Dexie {
   sound!: Table<SoundChunk, [string, number]>;
   clockTakes!: EntityTable<ClockTake, 'id'>;
   ticks!: Table<TickChunk, [string, number]>;
+  calibrations!: Table<Calibration, [string, number]>;
 
   constructor() {
     super('metronomo');
@@ -44,6 +45,7 @@ class Database extends Dexie {
         }),
     );
     this.version(4).stores({ clockTakes: 'id, [rigId+startedAt]', ticks: '[takeId+index]' });
+    this.version(5).stores({ calibrations: '[input+sampleRate]' });
   }
 }
 

@@ -1,9 +1,12 @@
 import type {
   BeatTrigger,
   Cable,
+  ChaseReport,
   ClickSound,
+  ClockComparison,
   ClockReport,
   DriftReport,
+  FollowingReport,
   FrameRate,
   Landing,
   LatencyReport,
@@ -105,6 +108,28 @@ export interface Rig {
 /** How the gear is made to sound during a take. */
 export type Drive = 'clock' | 'notes';
 
+/**
+ * What a take asks when it is more than how late something sounds, and how it went. Times are ms from the first sample; as long as
+ * it is being recorded, of the window's clock.
+ */
+export type TakePlan =
+  /** What the audio path adds: the click's way out of the computer and back. */
+  | { question: 'calibration' }
+  /** From one port to another, round by a cable. */
+  | { question: 'loop' }
+  /** Timecode started anew each time. */
+  | { question: 'chase'; startedMs: number[] }
+  /** So many beats at one tempo, after a step at another, on a ramp back, and at the first again. */
+  | { question: 'tempo'; beganMs: number; bpm: number; otherBpm: number; beats: number }
+  /** A long run, of which the landings are kept and not the sound. */
+  | { question: 'drift' };
+
+/** What a plan's question came to, for one follower. */
+export type TakeResult =
+  | { question: 'chase'; report: ChaseReport }
+  | { question: 'tempo'; step: FollowingReport; ramp: FollowingReport }
+  | { question: 'drift'; report: DriftReport };
+
 export interface TakeLine {
   gearId: string | null;
   name: string;
@@ -117,6 +142,11 @@ export interface TakeLine {
   /** Null when nothing could be measured; `problem` says why. */
   report: LatencyReport | null;
   problem?: string;
+  /** What else was wrong with the sound; the result stands all the same. */
+  warning?: string;
+  result?: TakeResult;
+  /** By hand: how late a beat landed, in ms, where it was found wrong; null where it does not count. By the pulse. */
+  corrections?: Record<string, number | null>;
   landings: Landing[];
   pulsesMs: number[];
   onsetsMs: number[];
@@ -147,6 +177,12 @@ export interface Take {
   /** How often samples were missing for a moment, as when the computer was too busy. */
   gaps?: number;
   beats: TakeBeats;
+  /** Missing where it is asked how late something sounds. */
+  plan?: TakePlan;
+  /** What somebody noted about it. */
+  note?: string;
+  /** The app's version, and the delay that the sound card's buffers were said to have then, ms. */
+  conditions?: { version: string; bufferMs: number | null };
   lines: TakeLine[];
   /** How long computing all this from the sound took. */
   computeMs?: number;
@@ -164,6 +200,10 @@ export interface ClockTake {
   /** Of the gear whose clock it is. */
   name: string;
   ticks: number;
+  /** Notes, controllers and dumps ran down this port's line meanwhile; and the take before them that it is compared with. */
+  traffic?: { portId: string; quietId: string };
+  /** The other clock that was listened to at once. */
+  against?: { portId: string; name: string };
   result: ClockResult | null;
   /** Why nothing could be measured. */
   problem?: string;
@@ -176,13 +216,27 @@ export interface ClockResult {
   /** Against the whole number of tenths of a BPM that it comes nearest to. */
   drift: DriftReport & { againstBpm: number };
   wander: Wander;
+  /** With the other clock, where there was one. */
+  comparison?: ClockComparison;
   /** So much of the time error as a screen can show: the lowest and the highest of each stretch, ms. */
   trace: { seconds: number; low: number; high: number }[];
   /** How many ticks came so much before or after their place. */
   histogram: { fromMs: number; toMs: number; count: number }[];
 }
 
-/** Half a second or less of a clock's ticks, in ms of the window's clock. */
+/** What an interface adds to what is recorded through it, as a take found it. */
+export interface Calibration {
+  /** The name of the input, and its sample rate. */
+  input: string;
+  sampleRate: number;
+  roundTripMs: number;
+  bufferMs: number | null;
+  takeId: string;
+  /** Epoch milliseconds. */
+  at: number;
+}
+
+/** Half a second or less of a clock's ticks, in ms of the window's clock; of a long run, its landings, three numbers each. */
 export interface TickChunk {
   takeId: string;
   index: number;

@@ -1,4 +1,5 @@
 import Dexie from 'dexie';
+import { ticksOf } from './clock-takes';
 import { database } from './database';
 import type { SoundChunk, Take } from './records';
 
@@ -19,18 +20,44 @@ export async function loadSound(takeId: string): Promise<Float32Array[]> {
   );
 }
 
+/** One channel of it. */
+export async function loadChannel(takeId: string, channel: number): Promise<Float32Array> {
+  const pieces: Float32Array[] = [];
+  await soundOf(takeId).each(({ channels }) => pieces.push(channels[channel] ?? new Float32Array()));
+  return concatenate(pieces);
+}
+
+/** How many samples each of its pieces holds, in order. */
+export async function pieceLengths(takeId: string): Promise<number[]> {
+  const lengths: number[] = [];
+  await soundOf(takeId).each(({ channels }) => lengths.push(channels[0]?.length ?? 0));
+  return lengths;
+}
+
+/** One channel of so many of its pieces. */
+export async function loadPieces(takeId: string, channel: number, from: number, to: number): Promise<Float32Array> {
+  const chunks = await database.sound
+    .where('[takeId+index]')
+    .between([takeId, from], [takeId, to], true, false)
+    .toArray();
+  return concatenate(chunks.map(({ channels }) => channels[channel] ?? new Float32Array()));
+}
+
 /** Takes it away and gives back what undoes that. */
 export async function deleteTake(id: string): Promise<() => Promise<void>> {
   const take = await database.takes.get(id);
   const sound = await soundOf(id).toArray();
-  await database.transaction('rw', database.takes, database.sound, async () => {
+  const ticks = await ticksOf(id).toArray();
+  await database.transaction('rw', database.takes, database.sound, database.ticks, async () => {
     await database.takes.delete(id);
     await soundOf(id).delete();
+    await ticksOf(id).delete();
   });
   return async () => {
-    await database.transaction('rw', database.takes, database.sound, async () => {
+    await database.transaction('rw', database.takes, database.sound, database.ticks, async () => {
       if (take) await database.takes.put(take);
       await database.sound.bulkPut(sound);
+      await database.ticks.bulkPut(ticks);
     });
   };
 }

@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { changeRig, stepBack, useSession } from '../../hub/session';
-import { obstacle, runTake, useTakeFlow } from '../../measure/take-flow';
+import { obstacle, runTake } from '../../measure/take-flow';
+import { useTakeFlow } from '../../measure/take-parts';
 import { BeatLineRule, beatLineDomain } from '../../parts/beat-line';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';

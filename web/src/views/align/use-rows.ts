@@ -7,5 +7,9 @@ import { alignRows, type AlignRow } from './align-rows';
 export function useRows(): AlignRow[] {
   const gear = useSession(({ rig }) => rig?.gear);
   const takes = useTakes();
-  return alignRows(heardOf(gear ?? []), takes);
+  // Those that asked something else say where somebody lands only by the way.
+  return alignRows(
+    heardOf(gear ?? []),
+    takes.filter(({ plan }) => !plan),
+  );
 }

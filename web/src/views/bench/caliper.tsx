@@ -1,5 +1,7 @@
 import type { Landing } from '@metronomo/core';
 import { scaleLinear } from 'd3-scale';
+import { useState } from 'react';
+import { Button } from '../../parts/button';
 import { useElementWidth } from '../../parts/use-element-width';
 import { lateInWords, signed } from '../../parts/words';
 import { useExcerpt } from './use-sound';
@@ -16,29 +18,68 @@ interface Props {
   /** When the beat was, in ms from the first sample. */
   pulseMs: number;
   landing: Landing;
+  /** Somebody has said where it is. */
+  byHand: boolean;
+  /** How late it landed after all; null where it does not count, undefined where it is as measured. */
+  onCorrect: (lateMs: number | null | undefined) => void;
 }
 
+const STEP_MS = 0.1;
+const BIG_STEP_MS = 1;
+
 /** One beat up close: the distance from the beat to the first instant of the attack, as a calliper takes it. */
-export function Caliper({ takeId, channel, sampleRate, pulseMs, landing }: Props) {
+export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand, onCorrect }: Props) {
   const [ref, width] = useElementWidth();
-  const { lateMs, pulse } = landing;
-  const from = Math.min(-4, lateMs - 8);
-  const to = Math.max(lateMs + 14, 14);
+  const { pulse } = landing;
+  /** Where the cursor is held, as long as it is not let go. */
+  const [held, setHeld] = useState<number | null>(null);
+  const lateMs = held ?? landing.lateMs;
+  const [middle] = useState(landing.lateMs);
+  const from = Math.min(-4, middle - 8);
+  const to = Math.max(middle + 14, 14);
   const scale = scaleLinear([from, to], [0, width]);
   const at = (ms: number) => Math.round(((pulseMs + ms) / 1000) * sampleRate);
   const samples = useExcerpt(takeId, channel, at(from), at(to));
+  const msAt = (event: React.PointerEvent<SVGSVGElement>) =>
+    scale.invert(event.clientX - event.currentTarget.getBoundingClientRect().left);
   const text = `${signed(lateMs, 2)} ms, ${((lateMs / 1000) * sampleRate).toFixed(0)} samples`;
   return (
     <figure ref={ref}>
       <figcaption className="text-xs text-soft">
         Beat {pulse + 1} up close: {lateInWords(lateMs)}
+        {byHand && ', by hand'}
       </figcaption>
       <svg
         width={width}
         height={HEIGHT}
         className="block overflow-visible"
-        role="img"
-        aria-label={`Beat ${pulse + 1}: ${text}`}
+        role="slider"
+        tabIndex={0}
+        aria-label={`Where beat ${pulse + 1} begins`}
+        aria-valuemin={from}
+        aria-valuemax={to}
+        aria-valuenow={lateMs}
+        aria-valuetext={text}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          setHeld(msAt(event));
+        }}
+        onPointerMove={(event) => {
+          if (held !== null) setHeld(msAt(event));
+        }}
+        onPointerUp={() => {
+          if (held !== null) onCorrect(held);
+          setHeld(null);
+        }}
+        onPointerCancel={() => setHeld(null)}
+        onKeyDown={(event) => {
+          const by = event.altKey ? 1000 / sampleRate : event.shiftKey ? BIG_STEP_MS : STEP_MS;
+          if (event.key === 'ArrowRight') onCorrect(lateMs + by);
+          else if (event.key === 'ArrowLeft') onCorrect(lateMs - by);
+          else if (event.key === 'Delete') onCorrect(null);
+          else return;
+          event.preventDefault();
+        }}
       >
         {samples && (
           <SampleWaveform samples={samples} width={width} top={WAVE_TOP} height={WAVE_HEIGHT} ink="var(--audio)" />
@@ -73,6 +114,19 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing }: Props
           </g>
         ))}
       </svg>
+      <div className="flex items-center gap-2 text-xs text-soft">
+        Drag the red line, or move it by arrow keys.
+        <span className="ml-auto flex">
+          {byHand && (
+            <Button tone="quiet" onClick={() => onCorrect(undefined)}>
+              As measured
+            </Button>
+          )}
+          <Button tone="quiet" onClick={() => onCorrect(null)}>
+            Does not count
+          </Button>
+        </span>
+      </div>
     </figure>
   );
 }

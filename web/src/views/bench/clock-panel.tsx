@@ -1,10 +1,11 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useSession } from '../../hub/session';
-import { endClockTake, runClockTake, useClockFlow } from '../../measure/clock-flow';
+import { endClockTake, runClockTake, runTrafficTakes, useClockFlow } from '../../measure/clock-flow';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
+import { useClockSources } from './clock-sources';
 
 const LENGTHS = [
   [10, '10 s'],
@@ -15,17 +16,14 @@ const LENGTHS = [
 
 /** Which clock, and for how long it is listened to. */
 export function ClockPanel() {
-  const rig = useSession(({ rig }) => rig);
+  const gear = useSession(({ rig }) => rig?.gear);
   const sources = useSession(({ snapshot }) => snapshot.sources);
   const flow = useClockFlow(({ flow }) => flow);
   const [seconds, setSeconds] = useState(60);
-  const ins = (rig?.hubSockets ?? []).flatMap(({ id, label, direction, portId }) => {
-    if (direction !== 'in' || !portId) return [];
-    const cable = rig?.cables.find(({ to }) => to.socketId === id);
-    const gear = rig?.gear.find((one) => one.id === cable?.from.gearId);
-    return [{ portId, sourceId: gear?.id ?? id, name: gear?.name ?? label }];
-  });
+  const ins = useClockSources();
   const [portId, setPortId] = useState<string | null>(null);
+  const [otherId, setOtherId] = useState('');
+  const [lineId, setLineId] = useState('');
   const chosen = ins.find((one) => one.portId === portId) ?? ins[0];
   if (!chosen)
     return (
@@ -37,6 +35,16 @@ export function ClockPanel() {
         , under Ports, or draw a cable into the hub.
       </p>
     );
+  const others = ins.filter((one) => one.portId !== chosen.portId);
+  const against = others.find((one) => one.portId === otherId);
+  const lines = (gear ?? []).flatMap(({ portId, name, set }) =>
+    portId === null ? [] : [{ portId, name, channel: set.channels[0] ?? 1 }],
+  );
+  const line = lines.find((one) => one.portId === lineId);
+  const listen = () =>
+    void (line
+      ? runTrafficTakes(chosen, seconds, line)
+      : runClockTake(chosen, seconds, against ? { against: { portId: against.portId, name: against.name } } : {}));
   const arrives = sources.find(({ id }) => id === chosen.sourceId)?.arrives ?? 'nothing';
   return (
     <div className="flex flex-col gap-4">
@@ -46,6 +54,32 @@ export function ClockPanel() {
             {ins.map((one) => (
               <option key={one.portId} value={one.portId}>
                 {one.name}
+              </option>
+            ))}
+          </Select>
+        )}
+      </Field>
+      {others.length > 0 && (
+        <Field label="Against">
+          {(id) => (
+            <Select id={id} value={otherId} onChange={({ target }) => setOtherId(target.value)}>
+              <option value="">nothing else</option>
+              {others.map((one) => (
+                <option key={one.portId} value={one.portId}>
+                  {one.name}
+                </option>
+              ))}
+            </Select>
+          )}
+        </Field>
+      )}
+      <Field label="Traffic" hint={line ? 'first quiet, then with notes, a knob and dumps on that line' : ''}>
+        {(id) => (
+          <Select id={id} value={lineId} onChange={({ target }) => setLineId(target.value)}>
+            <option value="">none</option>
+            {lines.map((one) => (
+              <option key={one.portId} value={one.portId}>
+                down the line to {one.name}
               </option>
             ))}
           </Select>
@@ -70,7 +104,7 @@ export function ClockPanel() {
           <Button onClick={() => endClockTake()}>End it now</Button>
         </>
       ) : (
-        <Button tone="strong" disabled={flow.state === 'measuring'} onClick={() => void runClockTake(chosen, seconds)}>
+        <Button tone="strong" disabled={flow.state === 'measuring'} onClick={listen}>
           {flow.state === 'measuring' ? 'Measuring …' : 'Listen'}
         </Button>
       )}

@@ -1,26 +1,15 @@
-import {
-  BarElement,
-  CategoryScale,
-  Chart,
-  LinearScale,
-  LineElement,
-  LogarithmicScale,
-  PointElement,
-  Tooltip,
-  type ChartOptions,
-} from 'chart.js';
 import { format } from 'date-fns';
 import { Trash2 } from 'lucide-react';
-import { Bar, Line } from 'react-chartjs-2';
 import { tell } from '../../app/toast-store';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
-import { useInks } from '../../parts/use-inks';
 import { signed } from '../../parts/words';
 import { deleteClockTake } from '../../store/clock-takes';
 import type { ClockResult as Result, ClockTake } from '../../store/records';
+import { HistogramFigure, LineFigure } from './chart-figure';
 
-Chart.register(BarElement, CategoryScale, LinearScale, LineElement, LogarithmicScale, PointElement, Tooltip);
+/** Over a few hundred ticks, jitter that grew by so much did not do so by chance. */
+const TOLD_RATIO = 1.25;
 
 /** How even one clock is: in words, in numbers and in pictures. */
 export function ClockResult({
@@ -65,12 +54,40 @@ export function ClockResult({
       {result && (
         <>
           <p className="max-w-prose">{inWords(result)}</p>
+          {take.traffic && <Beside quiet={others.find(({ id }) => id === take.traffic?.quietId)} busy={result} />}
+          {take.against && result.comparison && (
+            <p className="max-w-prose">{againstInWords(take.against.name, result.comparison)}</p>
+          )}
           <Numbers result={result} ticks={take.ticks} />
           <Pictures result={result} />
         </>
       )}
     </div>
   );
+}
+
+/** The same clock with its line quiet, and with notes, controllers and dumps on it. */
+function Beside({ quiet, busy }: { quiet: ClockTake | undefined; busy: Result }) {
+  if (!quiet?.result) return <p className="text-sm text-soft">The take with the line quiet is not here any more.</p>;
+  const { jitterRmsMs: before, jitterPeakToPeakMs: widest } = quiet.result.report;
+  const { jitterRmsMs: after, jitterPeakToPeakMs: wider } = busy.report;
+  const says =
+    after > before * TOLD_RATIO
+      ? 'Traffic disturbs it: keep notes and dumps off this line, or give the clock one of its own.'
+      : 'Traffic does not disturb it.';
+  return (
+    <p className="max-w-prose">
+      With the line quiet the jitter was <b>{before.toFixed(3)} ms</b> rms, {widest.toFixed(2)} ms from peak to peak;
+      with notes, a knob and dumps on it <b>{after.toFixed(3)} ms</b>, {wider.toFixed(2)} ms. {says}
+    </p>
+  );
+}
+
+function againstInWords(other: string, { ppm, ci95Ppm, told, jitterRmsMs }: NonNullable<Result['comparison']>): string {
+  const speed = told
+    ? `Against ${other} it runs ${Math.abs(ppm).toFixed(1)} ppm ${ppm > 0 ? 'fast' : 'slow'} (${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])}).`
+    : `Against ${other} no difference in speed can be told (${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm).`;
+  return `${speed} Tick by tick the two are ${jitterRmsMs.toFixed(3)} ms rms apart.`;
 }
 
 /** Under a millisecond nobody hears it; from two on two clicks begin to part (common practice). */
@@ -131,107 +148,58 @@ async function copyNumbers({ name, ticks }: ClockTake, result: Result): Promise<
   tell('The numbers were copied.');
 }
 
-function Pictures({ result: { trace, histogram, wander } }: { result: Result }) {
-  const inks = useInks();
-  const font = { family: 'B612', size: 12 };
-  const axis = (title: string, type: 'linear' | 'logarithmic' = 'linear') => ({
-    type,
-    title: { display: true, text: title, color: inks.soft, font },
-    ticks: { color: inks.ink, font, maxTicksLimit: 7 },
-    grid: { color: inks.rule },
-  });
-  const options = (x: string, y: string, type: 'linear' | 'logarithmic' = 'linear'): ChartOptions<'line'> => ({
-    animation: false,
-    parsing: false,
-    maintainAspectRatio: false,
-    scales: { x: axis(x, type), y: axis(y, type) },
-  });
-  const lineOf = (data: { x: number; y: number }[], ink: string, dash: number[] = []) => ({
-    data,
-    borderColor: ink,
-    borderDash: dash,
-    borderWidth: 1.25,
-    pointRadius: 0,
-  });
+function Pictures({ result: { trace, histogram, wander, comparison } }: { result: Result }) {
+  const over = (value: (point: Result['wander']['points'][number]) => number) =>
+    wander.points.map((point) => ({ x: point.tauMs / 1000, y: value(point) }));
   return (
     <div className="grid grid-cols-1 gap-5 lg:grid-cols-2">
-      <figure className="lg:col-span-2">
-        <figcaption className="text-xs text-soft">
-          Time error: how much later than the even grid each tick came
-        </figcaption>
-        <div className="h-36">
-          <Line
-            role="img"
-            aria-label="Time error trace"
-            data={{
-              datasets: [
-                lineOf(
-                  trace.map(({ seconds, high }) => ({ x: seconds, y: high })),
-                  inks.audio,
-                ),
-                lineOf(
-                  trace.map(({ seconds, low }) => ({ x: seconds, y: low })),
-                  inks.audio,
-                ),
-              ],
-            }}
-            options={options('seconds', 'ms')}
-          />
-        </div>
-      </figure>
-      <figure>
-        <figcaption className="text-xs text-soft">How the ticks spread around their places, ms</figcaption>
-        <div className="h-44">
-          <Bar
-            role="img"
-            aria-label="Histogram of the time errors"
-            data={{
-              labels: histogram.map(({ fromMs, toMs }) => ((fromMs + toMs) / 2).toFixed(2)),
-              datasets: [
-                {
-                  data: histogram.map(({ count }) => count),
-                  backgroundColor: inks.audio,
-                  categoryPercentage: 1,
-                  barPercentage: 0.94,
-                },
-              ],
-            }}
-            options={{
-              animation: false,
-              maintainAspectRatio: false,
-              scales: {
-                x: { grid: { display: false }, ticks: { color: inks.ink, font, maxTicksLimit: 7, maxRotation: 0 } },
-                y: { grid: { color: inks.rule }, ticks: { color: inks.soft, font, maxTicksLimit: 4 } },
-              },
-            }}
-          />
-        </div>
-      </figure>
-      <figure>
-        <figcaption className="text-xs text-soft">
-          Over how long: time deviation, and dashed the most it moves (MTIE)
-        </figcaption>
-        <div className="h-44">
-          <Line
-            role="img"
-            aria-label="Time deviation and MTIE over the averaging time"
-            data={{
-              datasets: [
-                lineOf(
-                  wander.points.map(({ tauMs, timeDeviation }) => ({ x: tauMs / 1000, y: timeDeviation })),
-                  inks.audio,
-                ),
-                lineOf(
-                  wander.points.map(({ tauMs, mtie }) => ({ x: tauMs / 1000, y: mtie })),
-                  inks.ink,
-                  [5, 4],
-                ),
-              ],
-            }}
-            options={options('averaged over, s', 'ms', 'logarithmic')}
-          />
-        </div>
-      </figure>
+      <div className="lg:col-span-2">
+        <LineFigure
+          caption="Time error: how much later than the even grid each tick came"
+          label="Time error trace"
+          className="h-36"
+          x="seconds"
+          y="ms"
+          series={[
+            { points: trace.map(({ seconds, high }) => ({ x: seconds, y: high })) },
+            { points: trace.map(({ seconds, low }) => ({ x: seconds, y: low })) },
+          ]}
+        />
+      </div>
+      <HistogramFigure
+        caption="How the ticks spread around their places, ms"
+        label="Histogram of the time errors"
+        unit="ticks"
+        bins={histogram.map(({ fromMs: from, toMs: to, count }) => ({ from, to, count }))}
+      />
+      <LineFigure
+        caption="Over how long: time deviation, and dashed the most it moves (MTIE)"
+        label="Time deviation and MTIE over the averaging time"
+        x="averaged over, s"
+        y="ms"
+        logarithmic
+        series={[
+          { points: over(({ timeDeviation }) => timeDeviation) },
+          { points: over(({ mtie }) => mtie), ink: 'ink', dashed: true },
+        ]}
+      />
+      <LineFigure
+        caption="Allan deviation: how steady its tempo is, averaged over so long"
+        label="Allan deviation over the averaging time"
+        x="averaged over, s"
+        y="parts in one"
+        logarithmic
+        series={[{ points: over(({ allanDeviation }) => allanDeviation) }]}
+      />
+      {comparison && (
+        <LineFigure
+          caption="How far it has come to be behind (+) the other clock"
+          label="Time apart from the other clock"
+          x="seconds"
+          y="ms"
+          series={[{ points: comparison.trace.map(({ seconds, apartMs }) => ({ x: seconds, y: apartMs })) }]}
+        />
+      )}
     </div>
   );
 }

@@ -1,53 +1,65 @@
 import { BEATS_PER_BAR } from '@metronomo/core';
-import { useEffect, useRef, useState } from 'react';
+import { useLiveQuery } from 'dexie-react-hooks';
+import { useEffect, useRef } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import { useSession } from '../../hub/session';
-import { obstacle, runTake, useTakeFlow } from '../../measure/take-flow';
+import { obstacle, runTake, runUntilKnown } from '../../measure/take-flow';
+import { useTakeFlow } from '../../measure/take-parts';
+import { findCalibration } from '../../store/calibrations';
+import { useTakeSettings, settingsOf, type PanelSettings } from './take-settings';
 import { heardOf } from '../../store/gear';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Drive } from '../../store/records';
 
-const LENGTHS = [4, 8, 16];
+const LENGTHS = [4, 8, 16, 64, 256];
+const KNOWN_WITHIN_MS = 0.5;
 
 /** Which followers, how long, and how they are made to sound. */
 export function TakePanel() {
   const rig = useSession(({ rig }) => rig);
   const input = useSession(({ input }) => input);
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
-  const [left, setLeft] = useState<string[]>([]);
-  const [bars, setBars] = useState(8);
-  const [drive, setDrive] = useState<Drive>('clock');
+  const rigId = rig?.id ?? '';
+  const settings = useTakeSettings((all) => settingsOf(all, rigId));
+  const { left, bars, drive, known, beatsBy } = settings;
+  const set = (change: Partial<PanelSettings>) => useTakeSettings.setState({ [rigId]: { ...settings, ...change } });
+  const calibration = useLiveQuery(() => findCalibration(input?.label ?? ''), [input?.label]);
+  const byCalibration = beatsBy === 'calibration';
   const all = heardOf(rig?.gear ?? []);
   const gear = all.filter(({ id }) => !left.includes(id));
-  const why = rig ? obstacle(rig, gear, input) : null;
+  const why = rig ? obstacle(rig, gear, input, byCalibration) : null;
   const navigate = useNavigate();
-  const take = () =>
-    void runTake({ gearIds: gear.map(({ id }) => id), bars, drive, proof: false }).then(
-      (done) => done && navigate(`/bench/${done.id}`),
-    );
-  useTakeKey(take);
+  const take = async () => {
+    const wanted = { gearIds: gear.map(({ id }) => id), bars, drive, proof: false, byCalibration };
+    const { take: done, short } = known
+      ? await runUntilKnown(wanted, KNOWN_WITHIN_MS)
+      : { take: await runTake(wanted), short: null };
+    if (done) await navigate(`/bench/${done.id}`);
+    if (short !== null) useTakeFlow.setState({ flow: { state: 'idle', problem: short } });
+  };
+  useTakeKey(() => void take());
   const seconds = rig ? (bars * BEATS_PER_BAR * 60) / rig.bpm : 0;
   return (
     <div className="flex flex-col gap-4">
-      <fieldset className="flex flex-col gap-1 text-sm">
-        <legend className="mb-1 text-xs text-soft">Followers</legend>
+      <fieldset className="grid grid-cols-2 gap-x-2 gap-y-1 text-xs">
+        <legend className="mb-1 text-soft">Followers</legend>
         {all.map(({ id, name }) => (
-          <label key={id} className="flex items-center gap-2">
+          <label key={id} className="flex min-w-0 items-center gap-1.5" title={name}>
             <input
               type="checkbox"
               className="accent-[var(--ink)]"
               checked={!left.includes(id)}
-              onChange={() => setLeft(left.includes(id) ? left.filter((other) => other !== id) : [...left, id])}
+              onChange={() => set({ left: left.includes(id) ? left.filter((other) => other !== id) : [...left, id] })}
             />
-            {name}
+            <span className="truncate">{name}</span>
           </label>
         ))}
         {all.length === 0 && <span className="text-soft">none in this rig yet</span>}
       </fieldset>
       <Field label="They play">
         {(id) => (
-          <Select id={id} value={drive} onChange={(event) => setDrive(event.target.value as Drive)}>
+          <Select id={id} value={drive} onChange={(event) => set({ drive: event.target.value as Drive })}>
             <option value="clock">their own pattern</option>
             <option value="notes">notes from the hub</option>
           </Select>
@@ -55,7 +67,7 @@ export function TakePanel() {
       </Field>
       <Field label="Length" hint={`${bars * BEATS_PER_BAR} beats, ${seconds.toFixed(0)} s and a bar to settle`}>
         {(id) => (
-          <Select id={id} value={bars} onChange={(event) => setBars(Number(event.target.value))}>
+          <Select id={id} value={bars} onChange={(event) => set({ bars: Number(event.target.value) })}>
             {LENGTHS.map((length) => (
               <option key={length} value={length}>
                 {length} bars
@@ -64,7 +76,32 @@ export function TakePanel() {
           </Select>
         )}
       </Field>
-      <Button tone="strong" className="justify-between" disabled={busy || why !== null} onClick={take}>
+      <label className="flex items-start gap-2 text-sm">
+        <input
+          type="checkbox"
+          className="mt-1 accent-[var(--ink)]"
+          checked={known}
+          onChange={() => set({ known: !known })}
+        />
+        again and longer until each is known to ±{KNOWN_WITHIN_MS} ms
+      </label>
+      {calibration && (
+        <Field label="Beats">
+          {(id) => (
+            <Select
+              id={id}
+              value={beatsBy}
+              onChange={({ target }) => set({ beatsBy: target.value as PanelSettings['beatsBy'] })}
+            >
+              <option value="click">the click on its input</option>
+              <option value="calibration">
+                the hub’s time, less {calibration.roundTripMs.toFixed(1)} ms of audio path
+              </option>
+            </Select>
+          )}
+        </Field>
+      )}
+      <Button tone="strong" className="justify-between" disabled={busy || why !== null} onClick={() => void take()}>
         Take <span className="opacity-70">M</span>
       </Button>
       {why && <p className="text-sm text-attention">{why}</p>}

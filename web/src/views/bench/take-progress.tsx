@@ -1,5 +1,5 @@
 import { Progress } from 'radix-ui';
-import { endTake, useTakeFlow } from '../../measure/take-flow';
+import { endTake, useTakeFlow } from '../../measure/take-parts';
 import { Button } from '../../parts/button';
 
 /** How far the take has come, and the way out of it. */
@@ -12,7 +12,7 @@ export function TakeProgressBar() {
   const words =
     flow.state === 'settling'
       ? 'One bar to settle …'
-      : `Listening: ${capturedSeconds.toFixed(0)} of ${wantedSeconds.toFixed(0)} s`;
+      : `Listening: ${capturedSeconds.toFixed(0)} of ${wantedSeconds.toFixed(0)} s${flow.words ? `, ${flow.words}` : ''}`;
   return (
     <div className="mb-4 flex items-center gap-4 border border-ink bg-raised px-4 py-3">
       <Progress.Root

@@ -1,6 +1,9 @@
-import { format } from 'date-fns';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { useLimits } from '../../parts/limits';
+import { correct, rejectedOf } from './correct';
+import { LinePicker } from './line-picker';
+import { TakeHeader, type Row } from './take-header';
 import clsx from 'clsx';
 import { Notice } from '../../parts/notice';
 import { lateInWords, moveInWords, offsetInWords, verdict } from '../../parts/words';
@@ -18,30 +21,20 @@ export function TakeResult({ take }: { take: Take }) {
   const landing = line.landings[Math.min(beat, line.landings.length - 1)];
   return (
     <div className="flex flex-col gap-4">
-      <header className="flex flex-wrap items-center gap-x-4 gap-y-2">
-        <div className="flex" role="group" aria-label="Follower shown">
-          {take.lines.map(({ name, channel }, i) => (
-            <button
-              key={channel}
-              type="button"
-              aria-pressed={i === index}
-              onClick={() => {
-                setIndex(i);
-                setBeat(0);
-              }}
-              className={clsx(
-                '-ml-px border border-ink px-3 py-1.5 text-sm first:ml-0',
-                i === index ? 'bg-ink text-sheet' : 'bg-raised hover:bg-sheet',
-              )}
-            >
-              {name}
-            </button>
-          ))}
-        </div>
-        <p className="text-sm text-soft">{conditions(take, line)}</p>
-      </header>
+      <TakeHeader take={take} title={`How late ${line.name} sounds`} rows={numbersOf(line)} />
+      {take.lines.length > 1 && (
+        <LinePicker
+          lines={take.lines}
+          index={index}
+          onChoose={(i) => {
+            setIndex(i);
+            setBeat(0);
+          }}
+        />
+      )}
       {take.ending && <Notice>{take.ending} What was captured is kept.</Notice>}
       {line.problem && <Notice>{line.problem}</Notice>}
+      {line.warning && <Notice>{line.warning}</Notice>}
       {line.report && line.report.matched > 0 && <Numbers line={line} sampleRate={take.sampleRate} />}
       {take.frames > 0 && (
         <TakeWaveform
@@ -58,14 +51,29 @@ export function TakeResult({ take }: { take: Take }) {
           }
         />
       )}
+      {rejectedOf(line).length > 0 && (
+        <p className="text-sm">
+          By hand: {rejectedOf(line).length} beats do not count.{' '}
+          <button
+            type="button"
+            className="underline underline-offset-2"
+            onClick={() => void correct(take, line.channel, null, undefined)}
+          >
+            All as measured
+          </button>
+        </p>
+      )}
       {landing && (
         <div className="grid grid-cols-1 gap-6 lg:grid-cols-[3fr_2fr]">
           <Caliper
+            key={`${line.channel} ${landing.pulse}`}
             takeId={take.id}
             channel={line.channel}
             sampleRate={take.sampleRate}
             pulseMs={line.pulsesMs[landing.pulse] ?? 0}
             landing={landing}
+            byHand={line.corrections?.[landing.pulse] !== undefined}
+            onCorrect={(lateMs) => void correct(take, line.channel, landing.pulse, lateMs)}
           />
           <Histogram values={line.landings.map(({ lateMs }) => lateMs)} />
         </div>
@@ -74,25 +82,24 @@ export function TakeResult({ take }: { take: Take }) {
   );
 }
 
-function conditions(take: Take, line: TakeLine): string {
+function numbersOf({ report, offsetMs }: TakeLine): Row[] {
+  if (!report || report.matched === 0) return [];
+  const { medianMs, ci95Ms, spreadMs, matched, missed, extra } = report;
   return [
-    take.proof && 'proof',
-    format(take.startedAt, 'd MMM, HH:mm'),
-    take.bpm && `${take.bpm.toFixed(1)} BPM`,
-    take.sampleRate > 0 && `${take.sampleRate / 1000} kHz`,
-    take.input,
-    take.gaps && `the sound broke off ${take.gaps}×`,
-    `offset then: ${offsetInWords(line.offsetMs)}`,
-  ]
-    .filter(Boolean)
-    .join(' · ');
+    ['Lands, ms late', medianMs.toFixed(3)],
+    ['95 % interval, ms', `${ci95Ms[0].toFixed(3)} to ${ci95Ms[1].toFixed(3)}`],
+    ['Spread, ms', spreadMs.toFixed(3)],
+    ['Heard, missed, extra', `${matched}, ${missed}, ${extra}`],
+    ['Offset then', offsetInWords(offsetMs)],
+  ];
 }
 
 function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
   const { report } = line;
+  const limits = useLimits();
   if (!report) return null;
   const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, reason } = report;
-  const said = verdict(medianMs);
+  const said = verdict(medianMs, limits);
   return (
     <div className="ruled-b grid grid-cols-2 gap-x-6 gap-y-3 pb-4 lg:grid-cols-[auto_auto_auto_auto_1fr_auto]">
       <Figure
@@ -107,7 +114,7 @@ function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
       <p className="text-sm">
         {believable ? (
           <>
-            <b>{said.word}</b> {said.meaning}{' '}
+            <b>{said.word}</b> {said.meaning} <span className="text-soft">({said.by})</span>{' '}
             {Math.abs(medianMs) >= 0.05 && <>To put it on the beat, {moveInWords(-medianMs)}.</>}
           </>
         ) : (

@@ -30,7 +30,7 @@ export async function testLine(test: LineTest, kind: LineTestKind): Promise<Answ
   await hub.keepArrivals(answersAt);
   const quietFromMs = performance.now();
   await later(BEFORE_MS);
-  const chatter = (await hub.keepArrivals(answersAt)).some((message) => answersTest(kind, message));
+  const chatter = (await hub.keepArrivals(answersAt)).some(({ message }) => answersTest(kind, message));
   const loud = hearsAt !== null && hitAfter(hearsAt, quietFromMs);
   const atMs = performance.now() + LEAD_MS;
   const channel = gear.set.channels[0] ?? 1;
@@ -43,7 +43,7 @@ export async function testLine(test: LineTest, kind: LineTestKind): Promise<Answ
     await later(LOOK_EVERY_MS);
     if (watchesSound && hitAfter(hearsAt, atMs)) answer = 'sound';
     const arrived = watchesMidi ? await hub.keepArrivals(answersAt) : [];
-    if (arrived.some((message) => answersTest(kind, message))) answer = 'midi';
+    if (arrived.some(({ message }) => answersTest(kind, message))) answer = 'midi';
   }
   await hub.keepArrivals(null);
   if (answer !== 'ask') await keepAnswer(test.cableId, kind, answer);

@@ -1,0 +1,169 @@
+import {
+  BarElement,
+  CategoryScale,
+  Chart,
+  LinearScale,
+  LineElement,
+  LogarithmicScale,
+  PointElement,
+  Tooltip,
+  type ChartDataset,
+} from 'chart.js';
+import { ImageDown } from 'lucide-react';
+import { useRef } from 'react';
+import { Bar, Line } from 'react-chartjs-2';
+import { saveFile } from '../../parts/save-file';
+import { useInks } from '../../parts/use-inks';
+
+Chart.register(BarElement, CategoryScale, LinearScale, LineElement, LogarithmicScale, PointElement, Tooltip);
+
+const FONT = { family: 'B612', size: 12 };
+
+export interface Series {
+  points: { x: number; y: number }[];
+  /** Measured sound by default. */
+  ink?: 'audio' | 'ink' | 'soft';
+  dashed?: boolean;
+  /** Each point a mark, and no line. */
+  marks?: boolean;
+}
+
+interface FigureProps {
+  caption: string;
+  /** What it shows, for those who do not see it. */
+  label: string;
+  className?: string;
+}
+
+/** Curves on ruled axes, in the inks of the sheet; can be saved as a picture. */
+export function LineFigure({
+  x,
+  y,
+  series,
+  logarithmic = false,
+  whole = false,
+  ...figure
+}: FigureProps & {
+  x: string;
+  y: string;
+  series: Series[];
+  logarithmic?: boolean;
+  /** Only whole numbers stand under it. */
+  whole?: boolean;
+}) {
+  const inks = useInks();
+  const chart = useRef<Chart<'line', { x: number; y: number }[]> | null>(null);
+  const axis = (title: string, wholeOnly = false) => ({
+    type: logarithmic ? ('logarithmic' as const) : ('linear' as const),
+    title: { display: true, text: title, color: inks.soft, font: FONT },
+    ticks: { color: inks.ink, font: FONT, maxTicksLimit: 7, ...(wholeOnly && { stepSize: 1 }) },
+    grid: { color: inks.rule },
+  });
+  const datasets = series.map(
+    ({ points, ink = 'audio', dashed, marks }): ChartDataset<'line', { x: number; y: number }[]> => ({
+      data: points,
+      borderColor: inks[ink],
+      backgroundColor: inks[ink],
+      borderDash: dashed ? [5, 4] : [],
+      borderWidth: 1.25,
+      pointRadius: marks ? 2.5 : 0,
+      showLine: !marks,
+    }),
+  );
+  return (
+    <Figure {...figure} onSave={() => save(chart.current, figure.label)}>
+      <Line
+        ref={chart}
+        role="img"
+        aria-label={figure.label}
+        data={{ datasets }}
+        options={{
+          animation: false,
+          parsing: false,
+          maintainAspectRatio: false,
+          scales: { x: axis(x, whole), y: axis(y) },
+        }}
+      />
+    </Figure>
+  );
+}
+
+/** How often each value came. */
+export function HistogramFigure({
+  bins,
+  unit,
+  ...figure
+}: FigureProps & { bins: { from: number; to: number; count: number }[]; unit: string }) {
+  const inks = useInks();
+  const chart = useRef<Chart<'bar', number[]> | null>(null);
+  return (
+    <Figure {...figure} onSave={() => save(chart.current, figure.label)}>
+      <Bar
+        ref={chart}
+        role="img"
+        aria-label={figure.label}
+        data={{
+          labels: bins.map(({ from, to }) => ((from + to) / 2).toFixed(2)),
+          datasets: [
+            {
+              data: bins.map(({ count }) => count),
+              backgroundColor: inks.audio,
+              categoryPercentage: 1,
+              barPercentage: 0.94,
+            },
+          ],
+        }}
+        options={{
+          animation: false,
+          maintainAspectRatio: false,
+          plugins: { tooltip: { callbacks: { label: ({ raw }) => `${String(raw)} ${unit}` } } },
+          scales: {
+            x: {
+              grid: { display: false },
+              border: { color: inks.ink },
+              ticks: { color: inks.ink, font: FONT, maxTicksLimit: 7, maxRotation: 0 },
+            },
+            y: {
+              grid: { color: inks.rule },
+              border: { display: false },
+              ticks: { color: inks.soft, font: FONT, precision: 0, maxTicksLimit: 4 },
+            },
+          },
+        }}
+      />
+    </Figure>
+  );
+}
+
+function Figure({
+  caption,
+  label,
+  className = 'h-44',
+  onSave,
+  children,
+}: FigureProps & { onSave: () => void; children: React.ReactNode }) {
+  return (
+    <figure>
+      <figcaption className="flex items-center gap-2 text-xs text-soft">
+        {caption}
+        <button
+          type="button"
+          onClick={onSave}
+          aria-label={`Save as a picture: ${label}`}
+          title="Save as PNG"
+          className="ml-auto p-1 hover:text-ink"
+        >
+          <ImageDown size={14} aria-hidden />
+        </button>
+      </figcaption>
+      <div className={className}>{children}</div>
+    </figure>
+  );
+}
+
+function save(chart: { toBase64Image: () => string } | null, label: string): void {
+  if (!chart) return;
+  const base64 = chart.toBase64Image().split(',')[1] ?? '';
+  const bytes = Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0));
+  saveFile(`${label.toLowerCase().replaceAll(/[^a-z0-9]+/g, '-')}.png`, [bytes], 'image/png');
+}

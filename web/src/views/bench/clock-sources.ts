@@ -1,0 +1,17 @@
+import { useMemo } from 'react';
+import { useSession } from '../../hub/session';
+
+/** The ports that come in to the hub, by the gear whose they are. */
+export function useClockSources(): { portId: string; sourceId: string; name: string }[] {
+  const rig = useSession(({ rig }) => rig);
+  return useMemo(
+    () =>
+      (rig?.hubSockets ?? []).flatMap(({ id, label, direction, portId }) => {
+        if (direction !== 'in' || !portId) return [];
+        const cable = rig?.cables.find(({ to }) => to.socketId === id);
+        const gear = rig?.gear.find((one) => one.id === cable?.from.gearId);
+        return [{ portId, sourceId: gear?.id ?? id, name: gear?.name ?? label }];
+      }),
+    [rig],
+  );
+}
