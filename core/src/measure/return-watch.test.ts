@@ -28,6 +28,19 @@ test('silent, then settling, then locked at the tempo and the delay that are hea
   expect(reading.lastHitMs).toBeCloseTo(5000 + 5512, 0);
 });
 
+test('where looks take long, they come less often', () => {
+  const watch = new ReturnWatch({ sampleRate: 1000, channels: 1, referenceChannel: 0 });
+  const looks = () => {
+    let count = 0;
+    for (let i = 0; i < 300; i++) if (watch.push([new Float32Array(10)], (at += 10))) count++;
+    return count;
+  };
+  let at = 0;
+  expect(looks()).toBe(12);
+  watch.lookTook(100);
+  expect(looks()).toBe(5);
+});
+
 test('lost when the hits stop', () => {
   expect(watch(8000, 5000)).toMatchObject({ state: 'lost', bpm: null });
 });

@@ -22,6 +22,8 @@ export const BEAT_VIEW_MS = [-10, 60] as const;
 
 const KEPT_MS = 3000;
 const EVERY_MS = 250;
+/** So many times as long as the look itself. */
+const REST_PER_LOOK = 6;
 /** An attack is judged once this much has come after it. */
 const RIPE_MS = 60;
 /** The same onset, found again in the next look, is off by no more than this. */
@@ -46,6 +48,7 @@ export class ReturnWatch {
   readonly #channels: Channel[];
   #endMs = 0;
   #lookedMs = -Infinity;
+  #everyMs = EVERY_MS;
 
   constructor(settings: { sampleRate: number; channels: number; referenceChannel: number }) {
     this.#sampleRate = settings.sampleRate;
@@ -62,10 +65,18 @@ export class ReturnWatch {
     const frames = channels[0]?.length ?? 0;
     this.#endMs = startMs + (frames / this.#sampleRate) * 1000;
     this.#channels.forEach((channel, i) => append(channel.samples, channels[i] ?? new Float32Array(frames)));
-    if (this.#endMs - this.#lookedMs < EVERY_MS) return false;
+    if (this.#endMs - this.#lookedMs < this.#everyMs) return false;
     this.#lookedMs = this.#endMs;
     for (const channel of this.#channels) this.#listen(channel);
     return true;
+  }
+
+  /**
+   * A look took so long: the next comes no sooner than leaves most of the time to others. Else, where the computer is slow, sound
+   * would come in faster than it can be looked at, and nothing else would ever be done.
+   */
+  lookTook(ms: number): void {
+    this.#everyMs = Math.min(KEPT_MS / 2, Math.max(EVERY_MS, REST_PER_LOOK * ms));
   }
 
   /** One reading a channel; the reference channel is measured against itself. `bpm`: the tempo that should be heard. */

@@ -195,7 +195,9 @@ function receive(message: ToMeasure): void {
   if (startMs === null) return;
   recorder?.push(channels, sampleRate, startFrame, startMs);
   watch ??= new ReturnWatch({ sampleRate, channels: channels.length, referenceChannel: reference.clickChannel });
+  const beganMs = performance.now();
   if (!watch.push(channels, startMs)) return;
+  watch.lookTook(performance.now() - beganMs);
   const endMs = startMs + ((channels[0]?.length ?? 0) / sampleRate) * 1000;
   tellLive?.({ readings: watch.readings(reference.bpm), beat: watch.latestBeat(), endMs });
 }

@@ -3,6 +3,8 @@ import { ticksOf } from './clock-takes';
 import { database } from './database';
 import type { SoundChunk, Take } from './records';
 
+const BATCH = 8;
+
 export async function listTakes(rigId: string): Promise<Take[]> {
   const takes = await database.takes
     .where('[rigId+startedAt]')
@@ -23,23 +25,37 @@ export async function loadSound(takeId: string): Promise<Float32Array[]> {
 /** One channel of it. */
 export async function loadChannel(takeId: string, channel: number): Promise<Float32Array> {
   const pieces: Float32Array[] = [];
-  await soundOf(takeId).each(({ channels }) => pieces.push(channels[channel] ?? new Float32Array()));
+  await eachBatch(takeId, (chunks) => {
+    for (const { channels } of chunks) pieces.push(channels[channel] ?? new Float32Array());
+  });
   return concatenate(pieces);
 }
 
 /** How many samples each of its pieces holds, in order. */
 export async function pieceLengths(takeId: string): Promise<number[]> {
   const lengths: number[] = [];
-  await soundOf(takeId).each(({ channels }) => lengths.push(channels[0]?.length ?? 0));
+  await eachBatch(takeId, (chunks) => {
+    for (const { channels } of chunks) lengths.push(channels[0]?.length ?? 0);
+  });
   return lengths;
+}
+
+/** A few pieces at a time, for all channels of a long take do not fit in memory. */
+async function eachBatch(takeId: string, see: (chunks: SoundChunk[]) => void): Promise<void> {
+  for (let from = 0; ; from += BATCH) {
+    const chunks = await piecesOf(takeId, from, from + BATCH);
+    if (chunks.length === 0) return;
+    see(chunks);
+  }
+}
+
+function piecesOf(takeId: string, from: number, to: number): Promise<SoundChunk[]> {
+  return database.sound.where('[takeId+index]').between([takeId, from], [takeId, to], true, false).toArray();
 }
 
 /** One channel of so many of its pieces. */
 export async function loadPieces(takeId: string, channel: number, from: number, to: number): Promise<Float32Array> {
-  const chunks = await database.sound
-    .where('[takeId+index]')
-    .between([takeId, from], [takeId, to], true, false)
-    .toArray();
+  const chunks = await piecesOf(takeId, from, to);
   return concatenate(chunks.map(({ channels }) => channels[channel] ?? new Float32Array()));
 }
 
