@@ -11,7 +11,8 @@ const folder = process.argv[2] ?? 'docs/screenshots';
 mkdirSync(folder, { recursive: true });
 const page = await openBrowser();
 const picture = async (name: string) => {
-  await new Promise((resolve) => setTimeout(resolve, 600));
+  await page.driver.executeScript(`document.querySelector('main').scrollTo(0, 0)`);
+  await new Promise((resolve) => setTimeout(resolve, 1200));
   await page.picture(join(folder, `${name}.png`));
   console.log(name);
 };
@@ -58,6 +59,14 @@ try {
   await page.press('Measure it');
   await page.sees('pass two.wav ·');
   await picture('bench-recording');
+  await page.press('How fast does it lock?');
+  await page.press('Start and stop it');
+  await page.sees('How fast it locks: Weir recorder', 120_000);
+  await picture('bench-chase');
+  await page.press('Does it follow?');
+  await page.press('Change the tempo');
+  await page.sees('How it follows: Porch beat box', 120_000);
+  await picture('bench-tempo');
   await go('rig');
   await page.press('Who leads');
   await page.driver.findElement(By.css('button[aria-label="Let it lead: Vole keyboard"]')).click();

@@ -39,7 +39,7 @@ const CLIPPED_SAMPLES = 3;
  * @throws RecordingError when there is nothing to measure.
  */
 export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: BeatReference): RecordingAnalysis {
-  if (gear.length === 0) throw new RecordingError('The recording is empty: nothing was captured.', 'empty');
+  notEmpty(gear);
   if (isSilent(gear))
     throw new RecordingError('The gear’s channel is silent. Check the cable, the input and its level.', 'silent');
   const pulsesMs = findPulses(beats, sampleRate, (gear.length / sampleRate) * 1000);
@@ -84,6 +84,7 @@ function findPulses(beats: BeatReference, sampleRate: number, lengthMs: number):
  * @throws RecordingError when it is not.
  */
 export function findClicks(click: Float32Array, sampleRate: number): number[] {
+  notEmpty(click);
   if (isSilent(click))
     throw new RecordingError(
       'The channel of the hub’s click is silent. Connect the click to that input, or choose another.',
@@ -93,6 +94,10 @@ export function findClicks(click: Float32Array, sampleRate: number): number[] {
   if (pulses.length === 0)
     throw new RecordingError('No click was found on the click’s channel. Check which input carries it.', 'noClick');
   return pulses;
+}
+
+function notEmpty(samples: Float32Array): void {
+  if (samples.length === 0) throw new RecordingError('The recording is empty: nothing was captured.', 'empty');
 }
 
 function isSilent(samples: Float32Array): boolean {

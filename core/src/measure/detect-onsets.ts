@@ -1,6 +1,7 @@
 import { max, quantile } from 'd3-array';
 import { alignAlike, type PickedHit } from './align-alike';
 import { pickOnset } from './pick-onset';
+import { withoutHum } from './without-hum';
 
 const { abs } = Math;
 
@@ -53,10 +54,15 @@ const MOST_LOSS = 16;
 /**
  * Every onset of a mono recording, in order. Samples are -1..1; times are ms from the first sample.
  *
- * Energy in half-millisecond steps finds where something rises out of both the noise floor and the recent past; then
+ * Mains hum is taken out first. Energy in half-millisecond steps finds where something rises out of both the noise floor and the recent past; then
  * the beginning is picked sample by sample (see `pickOnset`).
  */
 export function detectOnsets(samples: Float32Array, sampleRate: number): Onset[] {
+  return detectOnsetsOf(withoutHum(samples, sampleRate), sampleRate);
+}
+
+/** The same where there is no time to look for hum. */
+export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset[] {
   const step = Math.max(1, Math.round((STEP_MS / 1000) * sampleRate));
   const energy = stepEnergy(samples, step);
   const floors = noiseFloors(energy);

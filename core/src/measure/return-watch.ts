@@ -1,4 +1,4 @@
-import { detectOnsets } from './detect-onsets';
+import { detectOnsetsOf } from './detect-onsets';
 import type { FollowState } from '../follow/follow-state';
 import { fitTempo } from './fit-tempo';
 import { matchOnsets, type Landing } from './match-onsets';
@@ -97,7 +97,7 @@ export class ReturnWatch {
   #listen(channel: Channel): void {
     const startMs = this.#endMs - KEPT_MS;
     const newest = channel.hitsMs.at(-1) ?? -Infinity;
-    for (const { timeMs } of detectOnsets(channel.samples, this.#sampleRate)) {
+    for (const { timeMs } of detectOnsetsOf(channel.samples, this.#sampleRate)) {
       const atMs = startMs + timeMs;
       if (atMs > newest + SAME_MS && atMs < this.#endMs - RIPE_MS) channel.hitsMs.push(atMs);
     }
