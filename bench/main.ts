@@ -6,12 +6,13 @@ import { memoryFigures } from './memory-figures';
 import { pageFigures } from './page-figures';
 import { rigFigures } from './rig-figures';
 import { runFigures } from './run-figures';
+import { takeFigures } from './take-figures';
 
 async function main(): Promise<void> {
   console.log(
     `Node ${process.versions.node}, ${cpus().length} cores, load ${loadavg()[0]?.toFixed(2)}. Medians of several runs.\n`,
   );
-  const figures = [...coreFigures(), ...hubFigures()];
+  const figures = [...coreFigures(), ...hubFigures(), ...(await takeFigures())];
   const browser = existsSync('/usr/bin/chromium') && existsSync('web/dist/index.html');
   if (browser) figures.push(...(await rigFigures()), ...(await runFigures()), ...(await pageFigures()));
   // An hour is long to wait: ask for it by BENCH_MINUTES=60.

@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { useLimits } from '../../parts/limits';
 import { correct, rejectedOf } from './correct';
+import { AllLines } from './all-lines';
 import { LinePicker } from './line-picker';
 import { TakeHeader, type Row } from './take-header';
 import clsx from 'clsx';
@@ -18,20 +19,15 @@ export function TakeResult({ take }: { take: Take }) {
   const [beat, setBeat] = useState(0);
   const line = take.lines[Math.min(index, take.lines.length - 1)];
   if (!line) return null;
+  const choose = (i: number) => {
+    setIndex(i);
+    setBeat(0);
+  };
   const landing = line.landings[Math.min(beat, line.landings.length - 1)];
   return (
     <div className="flex flex-col gap-4">
       <TakeHeader take={take} title={`How late ${line.name} sounds`} rows={numbersOf(line)} />
-      {take.lines.length > 1 && (
-        <LinePicker
-          lines={take.lines}
-          index={index}
-          onChoose={(i) => {
-            setIndex(i);
-            setBeat(0);
-          }}
-        />
-      )}
+      {take.lines.length > 1 && <LinePicker lines={take.lines} index={index} onChoose={choose} />}
       {take.ending && <Notice>{take.ending} What was captured is kept.</Notice>}
       {line.problem && <Notice>{line.problem}</Notice>}
       {line.warning && <Notice>{line.warning}</Notice>}
@@ -78,6 +74,7 @@ export function TakeResult({ take }: { take: Take }) {
           <Histogram values={line.landings.map(({ lateMs }) => lateMs)} />
         </div>
       )}
+      {take.lines.length > 1 && <AllLines lines={take.lines} onChoose={choose} />}
     </div>
   );
 }

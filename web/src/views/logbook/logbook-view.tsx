@@ -5,7 +5,7 @@ import { Link } from 'react-router';
 import { tell } from '../../app/toast-store';
 import { BeatLineRow, beatLineDomain } from '../../parts/beat-line';
 import { Button } from '../../parts/button';
-import { lateInWords } from '../../parts/words';
+import { resultInWords, takeInWords } from '../../parts/take-words';
 import type { Take } from '../../store/records';
 import { deleteTake, loadSound } from '../../store/takes';
 import { useTakes } from '../../store/use-takes';
@@ -52,27 +52,29 @@ export function LogbookView() {
               </Link>
             </td>
             <td className="py-2">
-              {take.proof ? 'Proof' : take.source === 'recording' ? 'Recording' : 'Take'}
+              {takeInWords(take)}
               <span className="block text-xs text-soft">{take.ending ?? take.input}</span>
+              {take.note && <span className="block max-w-48 text-xs">{take.note}</span>}
             </td>
             <td className="py-2">
               {take.lines.map((line) => (
                 <div key={line.channel}>
-                  {line.name}: {line.report?.matched ? lateInWords(line.report.medianMs) : 'nothing measured'}
-                  {line.report && line.report.matched > 0 && !line.report.believable && ', not to be believed'}
+                  {line.name}: {resultInWords(take, line)}
                 </div>
               ))}
             </td>
             <td className="py-2">
-              {take.lines.map((line) => (
-                <BeatLineRow
-                  key={line.channel}
-                  height={20}
-                  domain={domain}
-                  row={{ lateMs: line.landings.map(({ lateMs }) => lateMs) }}
-                  label={`${line.name}, ${line.landings.length} landings`}
-                />
-              ))}
+              {take.lines
+                .filter(({ landings }) => landings.length > 0)
+                .map((line) => (
+                  <BeatLineRow
+                    key={line.channel}
+                    height={20}
+                    domain={domain}
+                    row={{ lateMs: line.landings.map(({ lateMs }) => lateMs) }}
+                    label={`${line.name}, ${line.landings.length} landings`}
+                  />
+                ))}
             </td>
             <td className="py-1 pr-5 text-right whitespace-nowrap">
               <Button

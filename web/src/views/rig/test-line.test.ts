@@ -24,7 +24,8 @@ jest.mock('../../hub/session', () => ({
     }),
   },
   hub: {
-    keepArrivals: () => Promise.resolve([...room.chatter, ...room.arrived.splice(0)]),
+    keepArrivals: () =>
+      Promise.resolve([...room.chatter, ...room.arrived.splice(0)].map((message) => ({ message, atMs: 0 }))),
     sendTest: (messages: typeof room.sent) => {
       room.sent.push(...messages);
       if (room.answer) room.arrived.push(room.answer);
