@@ -63,31 +63,29 @@ export function BenchView() {
   return (
     <div className="grid min-h-full grid-cols-1 md:grid-cols-[240px_1fr]">
       <aside className="ruled-r">
-        <div className="md:sticky md:top-0">
-          <div role="tablist" aria-label="Questions" aria-orientation="vertical" className="ruled-b py-2">
-            {QUESTIONS.map(({ id, text }) => (
-              <button
-                key={id}
-                type="button"
-                role="tab"
-                id={`question-${id}`}
-                aria-selected={question === id}
-                aria-controls="question"
-                onClick={() => ask(id)}
-                className={clsx(
-                  'block w-full border-l-3 px-4 py-1.5 text-left text-sm hover:bg-raised',
-                  question === id ? 'border-ink bg-raised font-bold' : 'border-transparent',
-                )}
-              >
-                {text}
-              </button>
-            ))}
-          </div>
-          <div role="tabpanel" id="question" aria-labelledby={`question-${question}`} className="p-4">
-            <Panel />
-            <div className="mt-6">
-              <LimitsForm />
-            </div>
+        <div role="tablist" aria-label="Questions" aria-orientation="vertical" className="ruled-b py-2">
+          {QUESTIONS.map(({ id, text }) => (
+            <button
+              key={id}
+              type="button"
+              role="tab"
+              id={`question-${id}`}
+              aria-selected={question === id}
+              aria-controls="question"
+              onClick={() => ask(id)}
+              className={clsx(
+                'block w-full border-l-3 px-4 py-1.5 text-left text-sm hover:bg-raised',
+                question === id ? 'border-ink bg-raised font-bold' : 'border-transparent',
+              )}
+            >
+              {text}
+            </button>
+          ))}
+        </div>
+        <div role="tabpanel" id="question" aria-labelledby={`question-${question}`} className="p-4">
+          <Panel />
+          <div className="mt-6">
+            <LimitsForm />
           </div>
         </div>
       </aside>
