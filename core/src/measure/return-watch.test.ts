@@ -1,3 +1,4 @@
+import { seededRandom } from '../standin/random';
 import { BEAT_VIEW_MS, ReturnWatch } from './return-watch';
 
 const RATE = 48_000;
@@ -26,6 +27,18 @@ test('silent, then settling, then locked at the tempo and the delay that are hea
   expect(reading.medianMs).toBeCloseTo(12, 1);
   expect(reading.landings.map(({ pulse }) => pulse).at(-1)).toBe(0);
   expect(reading.lastHitMs).toBeCloseTo(5000 + 5512, 0);
+});
+
+test('the noise with which listening begins is no hit', () => {
+  const random = seededRandom(4);
+  const watch = new ReturnWatch({ sampleRate: 48_000, channels: 2, referenceChannel: 0 });
+  const noise = () => Float32Array.from({ length: 480 }, () => 0.0004 * random.normal());
+  for (let atMs = 5000; atMs < 6500; atMs += 10) watch.push([noise(), noise()], atMs);
+  expect(watch.readings(120).map(({ lastHitMs, medianMs }) => [lastHitMs, medianMs])).toEqual([
+    [null, null],
+    [null, null],
+  ]);
+  expect(watch.latestBeat()).toBeNull();
 });
 
 test('where looks take long, they come less often', () => {

@@ -47,6 +47,7 @@ export class ReturnWatch {
   readonly #kept: number;
   readonly #channels: Channel[];
   #endMs = 0;
+  #beganMs: number | null = null;
   #lookedMs = -Infinity;
   #everyMs = EVERY_MS;
 
@@ -63,6 +64,7 @@ export class ReturnWatch {
   /** `startMs`: when the block's first sample was captured. True when there is something new to read. */
   push(channels: readonly Float32Array[], startMs: number): boolean {
     const frames = channels[0]?.length ?? 0;
+    this.#beganMs ??= startMs;
     this.#endMs = startMs + (frames / this.#sampleRate) * 1000;
     this.#channels.forEach((channel, i) => append(channel.samples, channels[i] ?? new Float32Array(frames)));
     if (this.#endMs - this.#lookedMs < this.#everyMs) return false;
@@ -96,7 +98,8 @@ export class ReturnWatch {
 
   #listen(channel: Channel): void {
     const startMs = this.#endMs - KEPT_MS;
-    const newest = channel.hitsMs.at(-1) ?? -Infinity;
+    // Where listening begins, mere noise rises out of nothing: that is no hit.
+    const newest = channel.hitsMs.at(-1) ?? this.#beganMs ?? -Infinity;
     for (const { timeMs } of detectOnsetsOf(channel.samples, this.#sampleRate)) {
       const atMs = startMs + timeMs;
       if (atMs > newest + SAME_MS && atMs < this.#endMs - RIPE_MS) channel.hitsMs.push(atMs);

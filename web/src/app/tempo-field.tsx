@@ -30,7 +30,7 @@ export function TempoField() {
           aria-invalid={draft !== null && invalid}
           readOnly={led}
           title={led ? 'Who leads sets the tempo' : `From ${SLOWEST_BPM} to ${FASTEST_BPM} BPM`}
-          className="w-28 border-b border-transparent bg-transparent text-[32px] leading-tight font-bold hover:border-rule focus:border-ink aria-invalid:text-wrong"
+          className="w-34 border-b border-transparent bg-transparent text-[32px] leading-tight font-bold hover:border-rule focus:border-ink aria-invalid:text-wrong"
           value={draft ?? bpm.toFixed(2)}
           onFocus={(event) => event.target.select()}
           onChange={(event) => setDraft(event.target.value.slice(0, 9))}
