@@ -207,10 +207,12 @@ test('the lookahead grows with late wake-ups to a bound, and shrinks again', () 
   let ms = 0;
   for (let nowMs = 5000; nowMs < 200_000; nowMs += 10) ms = lookahead.wake(nowMs);
   expect(ms).toBe(60);
-  lookahead.handedOver(110);
-  expect(lookahead.wake(199_995)).toBeGreaterThan(165);
-  for (let nowMs = 200_000; nowMs < 400_000; nowMs += 10) ms = lookahead.wake(nowMs);
+  lookahead.needed(120);
+  expect(lookahead.wake(200_000)).toBeGreaterThan(175);
+  for (let nowMs = 200_010; nowMs < 206_000; nowMs += 10) ms = lookahead.wake(nowMs);
+  expect(ms).toBeLessThan(70);
+  for (let nowMs = 206_000; nowMs < 400_000; nowMs += 10) ms = lookahead.wake(nowMs);
   expect(ms).toBe(60);
-  lookahead.atLeast(210);
-  expect(lookahead.wake(400_010)).toBe(210);
+  lookahead.handOverBefore(100);
+  expect(lookahead.wake(400_010)).toBeCloseTo(130, 9);
 });

@@ -12,7 +12,14 @@ const tablet = { ...usb, delayMs: 1.1 };
  * them and the tests read them, nothing else does.
  */
 export const BOATHOUSE: StudioSettings = {
-  soundInterface: { sampleRate: 48_000, channels: 10, inputDelayMs: 7.4, noise: 0.0004, seed: 40 },
+  soundInterface: {
+    sampleRate: 48_000,
+    channels: 10,
+    inputDelayMs: 7.4,
+    noise: 0.0004,
+    seed: 40,
+    roomMicrophone: true,
+  },
   click: { portId: 'click', channel: 0 },
   boxes: [
     { portId: 'boathouse-porch', channel: 1, voice: 'wood', latencyMs: 12.3, jitterMs: 0.35, seed: 41, cable: din },

@@ -27,6 +27,8 @@ export interface SoundInterfaceSettings {
   /** Hidden: standard deviation of the converter's noise. */
   noise: number;
   seed: number;
+  /** One microphone before all gear, on a channel after the others, that hears all of them but the first channel. */
+  roomMicrophone?: boolean;
 }
 
 const { ceil, floor, max, min } = Math;
@@ -67,6 +69,7 @@ export class SoundInterface {
     const startFrame = this.#nextFrame;
     this.#nextFrame = until;
     const channels = this.#sounds.map((sounds) => this.#render(sounds, startFrame, frames));
+    if (this.#settings.roomMicrophone) channels.push(mix(channels.slice(1)));
     return { sampleRate, startFrame, startMs: this.#epochMs + (startFrame / sampleRate) * 1000, channels };
   }
 
@@ -87,4 +90,14 @@ export class SoundInterface {
     for (const sound of over) sounds.splice(sounds.indexOf(sound), 1);
     return samples;
   }
+}
+
+/** Quieter, so that many at once do not go over the top. */
+const ROOM_LEVEL = 0.4;
+
+function mix(channels: readonly Float32Array[]): Float32Array {
+  const sum = new Float32Array(channels[0]?.length ?? 0);
+  for (const channel of channels)
+    for (let i = 0; i < sum.length; i++) sum[i] = (sum[i] as number) + ROOM_LEVEL * (channel[i] as number);
+  return sum;
 }

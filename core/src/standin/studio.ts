@@ -62,7 +62,7 @@ export class Studio {
 
   constructor({ soundInterface, click, boxes, gear = [] }: StudioSettings) {
     this.#interface = new SoundInterface(soundInterface);
-    this.channels = soundInterface.channels;
+    this.channels = soundInterface.channels + (soundInterface.roomMicrophone ? 1 : 0);
     const ports = [this.#port(click.portId, this.#clickAt(click))];
     for (const box of boxes) ports.push(this.#plugIn(box, new BeatBox(box, this.#soundOf(box))));
     for (const one of gear) ports.push(this.#plugIn(one, this.#build(one)));

@@ -2,8 +2,8 @@ import { AudioClock } from './audio-clock';
 
 let engine: { context: AudioContext; clock: AudioClock } | null = null;
 
-/** From handing a sound over to the moment it can leave the speakers, besides the output's own latency. */
-const HANDING_OVER_MS = 30;
+/** From this thread to that of the sound, besides the output's own latency: two of its blocks. */
+const HANDING_OVER_MS = 6;
 
 /** How long before a sound is due it must be handed over, in ms; 0 while there is no sound. */
 export function soundLeadMs(): number {

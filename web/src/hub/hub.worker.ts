@@ -33,6 +33,7 @@ let toWindow: MessagePort | null = null;
 let toMeasure: MessagePort | null = null;
 let offsetToWindowMs = 0;
 let snapshotAtMs = 0;
+let lastWakeMs: number | null = null;
 const lookahead = new Lookahead();
 const log = new MessageLog();
 let ticks: { portId: string; times: number[] }[] = [];
@@ -48,7 +49,7 @@ const api: HubWorkerApi = {
     toWindow = windowPort;
     toMeasure = measurePort;
     windowPort.onmessage = ({ data }: MessageEvent<ToHub>) => {
-      if (data.kind === 'handedOver') lookahead.handedOver(data.afterMs);
+      if (data.kind === 'needed') lookahead.needed(data.ms);
       else received(data.portId, data.bytes, data.atMs);
     };
     hub = new Hub({ bpm });
@@ -67,7 +68,7 @@ const api: HubWorkerApi = {
   setRoutes: (routes) => hub?.setRoutes(routes),
   command: (command) => hub?.command(command),
   offsetOf: (feedId) => hub?.offsetOf(feedId) ?? null,
-  planAhead: (leastMs) => lookahead.atLeast(leastMs),
+  handOverBefore: (ms) => lookahead.handOverBefore(ms),
   sendTest: (messages) => send(messages),
   keepArrivals(portId) {
     const kept = arrivals?.messages ?? [];
@@ -123,7 +124,11 @@ function wake(): void {
   if (!hub) return;
   const nowMs = now();
   const aheadMs = lookahead.wake(nowMs);
-  send(hub.advance(nowMs, aheadMs).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })));
+  send(
+    hub.advance(nowMs, aheadMs).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })),
+    { lastWakeMs },
+  );
+  lastWakeMs = nowMs;
   sendTraffic(nowMs + aheadMs);
   // What a stand-in sends arrives when it is sent, and not before.
   studio?.advance(nowMs + aheadMs, nowMs);
@@ -147,7 +152,7 @@ function received(portId: string, bytes: Uint8Array, atMs: number): void {
   const carried = hub?.receive(portId, bytes, atMs) ?? [];
   send(
     carried.map((one) => ({ portId: one.portId, bytes: one.bytes, atMs: one.atMs })),
-    true,
+    { atOnce: true },
   );
   for (const { portId: from, times } of ticks)
     if (from === portId && times.length <= MOST_TICKS) for (const byte of bytes) if (byte === CLOCK) times.push(atMs);
@@ -155,12 +160,15 @@ function received(portId: string, bytes: Uint8Array, atMs: number): void {
   arrivals.messages.push(...new MidiParser().push(bytes, atMs));
 }
 
-function send(messages: PortMessage[], atOnce = false): void {
+function send(
+  messages: PortMessage[],
+  { lastWakeMs = null, atOnce = false }: { lastWakeMs?: number | null; atOnce?: boolean } = {},
+): void {
   for (const message of messages) {
     studio?.ports.get(message.portId)?.send(message.bytes, message.atMs);
     log.note('out', message);
   }
-  if (messages.length > 0) post({ kind: 'send', messages, postedAtMs: now(), atOnce });
+  if (messages.length > 0) post({ kind: 'send', messages, lastWakeMs, atOnce });
 }
 
 /** The stand-ins know everything due before the horizon, so their sound can be heard in time. */

@@ -34,16 +34,19 @@ export interface RibbonLine {
 }
 
 export type FromHub =
-  /** `postedAtMs`: when it left the worker; `atOnce`: notes that are carried through, due as soon as they can be. */
-  | { kind: 'send'; messages: PortMessage[]; postedAtMs: number; atOnce: boolean }
+  /**
+   * `lastWakeMs`: when the hub planned before this, for what it plans; `atOnce`: notes that are carried through, due as
+   * soon as they can be.
+   */
+  | { kind: 'send'; messages: PortMessage[]; lastWakeMs: number | null; atOnce: boolean }
   | { kind: 'snapshot'; snapshot: HubSnapshot; atMs: number; ribbon: RibbonLine[] }
   | { kind: 'block'; block: SoundBlock };
 
 /** What the window tells the hub without waiting for an answer. */
 export type ToHub =
   | ({ kind: 'received' } & PortMessage)
-  /** What the hub sent was handed to the ports so long after it was sent. */
-  | { kind: 'handedOver'; afterMs: number };
+  /** What the hub planned was in the ports so long after it had planned before. */
+  | { kind: 'needed'; ms: number };
 
 /** What somebody who stands before a stand-in can do. */
 export type StandInAction =
@@ -65,8 +68,8 @@ export interface HubWorkerApi {
   command(command: HubCommand): void;
   /** What a feed's offset is now, ms: leaning on it moves it. */
   offsetOf(feedId: string): number | null;
-  /** An output needs what it plays so long before it is due. */
-  planAhead(leastMs: number): void;
+  /** An output needs what it plays so long before it is due, besides. */
+  handOverBefore(ms: number): void;
   /** Sends bytes down a line, beside everything else that the hub sends. */
   sendTest(messages: PortMessage[]): void;
   /** What arrives at a port is kept from now on; null keeps nothing more. Gives what was kept before. */

@@ -21,7 +21,8 @@ const RIG_KEY = 'metronomo.rig';
 const RIBBON_LINES = 6;
 const MOST_UNDO = 100;
 const SOUND_LEAD_EVERY_MS = 1000;
-const WORTH_TELLING_MS = 5;
+/** The hub plans further ahead than this in any case. */
+const WORTH_TELLING_MS = 30;
 const SAME_BPM = 0.02;
 
 interface SessionState {
@@ -108,7 +109,7 @@ export async function startSession(): Promise<void> {
   });
   // Sound may begin only on a press. The first one of all makes it ready, for that holds this thread for a moment.
   for (const press of ['pointerdown', 'keydown']) window.addEventListener(press, () => audioEngine(), { once: true });
-  setInterval(() => void hub.planAhead(soundLeadMs()), SOUND_LEAD_EVERY_MS);
+  setInterval(() => void hub.handOverBefore(useListening.getState().on ? soundLeadMs() : 0), SOUND_LEAD_EVERY_MS);
   await takeUp(rig);
 }
 
@@ -308,10 +309,10 @@ function receive(message: FromHub): void {
   }
 }
 
-function handOver({ messages, postedAtMs, atOnce }: Extract<FromHub, { kind: 'send' }>): void {
-  const afterMs = performance.now() - postedAtMs;
-  // Usually it is a fraction of a millisecond; the hub plans ahead for the times when this thread was busy.
-  if (afterMs > WORTH_TELLING_MS) sendToHub({ kind: 'handedOver', afterMs });
+function handOver({ messages, lastWakeMs, atOnce }: Extract<FromHub, { kind: 'send' }>): void {
+  // Usually some 10 ms; the hub plans ahead for the times when this thread or its own was busy.
+  const neededMs = lastWakeMs === null ? 0 : performance.now() - lastWakeMs;
+  if (neededMs > WORTH_TELLING_MS) sendToHub({ kind: 'needed', ms: neededMs });
   for (const { portId, bytes, atMs } of messages)
     if (portId === CLICK_PORT) sendClick(bytes, atMs);
     else sendToMidiPort(portId, bytes, atOnce ? null : atMs);

@@ -119,3 +119,26 @@ test('a clipped and a very quiet input are told, and measured all the same', asy
   expect((await warned(quiet)).report!.medianMs).toBeCloseTo(9.5, 1);
   expect((await warned(clicks(9.5))).warning).toBeUndefined();
 });
+
+test('in turn on one input: each line is measured in its own stretch, by the click or by an even tempo', async () => {
+  const click = Array.from({ length: 40 }, (_, i) => 500 + 500 * i);
+  const turn = (from: number, to: number, lateMs: number) => click.slice(from, to).map((ms) => ms + lateMs);
+  // What the first one plays on after its turn, as the second settles, counts for neither.
+  const heard = [...turn(0, 20, 12), ...turn(22, 40, 3)];
+  const inTurn = [
+    { ...line, within: [440, 440 + 16 * 500] },
+    { ...line, gearId: 'b', name: 'B', within: [11_940, 11_940 + 16 * 500] },
+  ];
+  const sound = loaderOf([soundAt(click, 22), soundAt(heard, 22)]);
+  for (const reference of [beats, { bpm: 120, firstBeatMs: 500 }]) {
+    const take = { sampleRate: 48_000, beats: reference, lines: inTurn } as unknown as Take;
+    const { lines } = await analyzeTake(take, sound);
+    expect(lines.map(({ report }) => report)).toMatchObject([
+      { matched: 16, missed: 0, extra: 0 },
+      { matched: 16, missed: 0, extra: 0 },
+    ]);
+    expect(lines[0]!.report!.medianMs).toBeCloseTo(12, 1);
+    expect(lines[1]!.report!.medianMs).toBeCloseTo(3, 1);
+    expect(lines[1]!.pulsesMs[0]).toBeCloseTo(12_000, 0);
+  }
+});

@@ -93,9 +93,40 @@ async function measureLine(
     }
     default: {
       const reference: BeatReference = 'bpm' in beats ? beats : { pulsesMs: await findPulses() };
-      return analyzeRecording(await load(line.channel), sampleRate, reference);
+      const sound = await load(line.channel);
+      return line.within
+        ? analyzeStretch(sound, sampleRate, reference, line.within)
+        : analyzeRecording(sound, sampleRate, reference);
     }
   }
+}
+
+/** What was heard from one moment to another; its times are those of the whole. */
+function analyzeStretch(
+  sound: Float32Array,
+  sampleRate: number,
+  beats: { bpm: number; firstBeatMs: number } | { pulsesMs: readonly number[] },
+  [fromMs, toMs]: [number, number],
+): Measured {
+  const at = (ms: number) => Math.max(0, Math.round((ms * sampleRate) / 1000));
+  const zeroMs = (at(fromMs) / sampleRate) * 1000;
+  const later = (times: readonly number[], ms: number) => times.map((time) => time + ms);
+  const inside: BeatReference =
+    'bpm' in beats
+      ? { ...beats, firstBeatMs: firstBeatAfter(zeroMs, beats) - zeroMs }
+      : {
+          pulsesMs: later(
+            beats.pulsesMs.filter((ms) => ms >= zeroMs && ms < toMs),
+            -zeroMs,
+          ),
+        };
+  const measured = analyzeRecording(sound.subarray(at(fromMs), at(toMs)), sampleRate, inside);
+  return { ...measured, pulsesMs: later(measured.pulsesMs, zeroMs), onsetsMs: later(measured.onsetsMs, zeroMs) };
+}
+
+function firstBeatAfter(ms: number, { bpm, firstBeatMs }: { bpm: number; firstBeatMs: number }): number {
+  const beatMs = 60_000 / bpm;
+  return firstBeatMs + Math.max(0, Math.ceil((ms - firstBeatMs) / beatMs)) * beatMs;
 }
 
 function chaseOf({ startedMs }: TakePlan & { question: 'chase' }, clicks: number[], heard: number[]): Measured {

@@ -13,6 +13,8 @@ const LAST_BEAT_SHARE = 0.8;
 /** A longer take for a narrower interval is not worth the wait. */
 const MOST_BARS = 64;
 const MOST_TAKES = 3;
+/** So many until one whose turn it is has found the beat, also one that begins only at a bar. */
+const TURN_BARS = 2;
 
 export interface TakeSettings {
   gearIds: string[];
@@ -21,6 +23,8 @@ export interface TakeSettings {
   proof: boolean;
   /** Without the click on an input: by the hub's own time and what the audio path adds. */
   byCalibration?: boolean;
+  /** All on this one input, one after the other, each alone; missing where each has its own. */
+  onChannel?: number | undefined;
 }
 
 /** Why a take cannot begin, in words; null when it can. */
@@ -53,7 +57,7 @@ export function obstacle(
 export async function runTake(settings: TakeSettings): Promise<Take | null> {
   const { rig, input, snapshot } = useSession.getState();
   if (!rig) return null;
-  const gear = rig.gear.filter(({ id }) => settings.gearIds.includes(id));
+  const gear = takenGear(rig, settings);
   const wasRolling = snapshot.state === 'rolling';
   const byNotes = settings.drive === 'notes';
   return underWay(
@@ -68,7 +72,9 @@ export async function runTake(settings: TakeSettings): Promise<Take | null> {
       const beats = settings.byCalibration ? await beatsByCalibration(input?.label ?? '', firstMs) : undefined;
       const unwatch = watchStop();
       try {
-        return await record(newTake(rig, gear, { ...settings, ...(beats && { beats }) }), fromMs, toMs);
+        const take = newTake(rig, gear, { ...settings, ...(beats && { beats }) });
+        if (settings.onChannel !== undefined) return await recordInTurn(take, settings.bars, firstMs);
+        return await record(take, fromMs, toMs);
       } finally {
         unwatch();
       }
@@ -78,6 +84,51 @@ export async function runTake(settings: TakeSettings): Promise<Take | null> {
       if (!wasRolling) await standStill();
     },
   );
+}
+
+/** The gear of a take, heard where the take hears it. */
+export function takenGear(rig: Rig, { gearIds, onChannel }: Pick<TakeSettings, 'gearIds' | 'onChannel'>): Gear[] {
+  const gear = rig.gear.filter(({ id }) => gearIds.includes(id));
+  return onChannel === undefined ? gear : gear.map((one) => ({ ...one, returnChannel: onChannel }));
+}
+
+/** How long it plays, besides settling at the beginning. */
+export function secondsOf(
+  { gearIds, bars, onChannel }: Pick<TakeSettings, 'gearIds' | 'bars' | 'onChannel'>,
+  bpm: number,
+) {
+  const turns = onChannel === undefined ? 1 : gearIds.length;
+  return ((turns * bars + (turns - 1) * TURN_BARS) * BEATS_PER_BAR * 60) / bpm;
+}
+
+/** One after the other: the others are sent nothing meanwhile. Who was silent before is so again afterwards. */
+async function recordInTurn(take: Take, bars: number, firstMs: number): Promise<Take> {
+  const barMs = (BEATS_PER_BAR * 60_000) / useSession.getState().snapshot.bpm;
+  const turnMs = (TURN_BARS + bars) * barMs;
+  const lastsMs = bars * barMs - ((1 - LAST_BEAT_SHARE) * barMs) / BEATS_PER_BAR;
+  const lines = take.lines.map((line, turn) => {
+    const beginsMs = firstMs + turn * turnMs;
+    return { ...line, within: [beginsMs - LEAD_IN_MS, beginsMs + lastsMs] satisfies [number, number] };
+  });
+  const before = useSession.getState().snapshot.muted;
+  const silent = (alone: string | null) => {
+    for (const { gearId } of lines)
+      if (gearId) {
+        const muted = alone === null ? before.includes(gearId) : gearId !== alone;
+        command({ kind: 'mute', feedId: gearId, muted });
+      }
+  };
+  const turns = lines.map(({ gearId, within: [fromMs] }, turn) =>
+    // The first has its turn at once; each of the others as soon as the one before it was heard.
+    setTimeout(() => silent(gearId), turn === 0 ? 0 : fromMs - TURN_BARS * barMs - performance.now()),
+  );
+  try {
+    const last = lines.at(-1);
+    return await record({ ...take, lines }, firstMs - LEAD_IN_MS, last?.within[1] ?? firstMs, 'one after the other');
+  } finally {
+    turns.forEach(clearTimeout);
+    silent(null);
+  }
 }
 
 /**

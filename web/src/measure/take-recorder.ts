@@ -97,8 +97,14 @@ export class TakeRecorder {
   #learn(sampleRate: number, zeroMs: number): void {
     this.#zeroMs = zeroMs;
     const { id, beats } = this.#take;
+    const lines = this.#take.lines.map((line) => {
+      if (!line.within) return line;
+      const [fromMs, toMs] = line.within;
+      return { ...line, within: [fromMs - zeroMs, toMs - zeroMs] as [number, number] };
+    });
     const known = {
       sampleRate,
+      lines,
       beats: 'bpm' in beats ? { ...beats, firstBeatMs: beats.firstBeatMs - zeroMs } : beats,
     };
     this.#take = { ...this.#take, ...known };

@@ -36,6 +36,11 @@ export function withAudioOuts(audioOuts: Gear['audioOuts']): Pick<Gear, 'audioOu
   return { audioOuts, returnChannel: audioOuts.find(({ input }) => input !== null)?.input ?? null };
 }
 
+/** Those that the hub can have play: they take their time from it by clock or notes. */
+export function playersOf(gear: readonly Gear[]): Gear[] {
+  return gear.filter(({ portId, takes }) => portId !== null && takes !== 'timecode');
+}
+
 /** Those that can be measured: they take their time from somebody, and an input hears them. All, where none is heard yet. */
 export function heardOf(gear: readonly Gear[]): readonly Gear[] {
   const heard = gear.filter(({ returnChannel, takes }) => returnChannel !== null && takes !== 'timecode');

@@ -150,6 +150,8 @@ export interface TakeLine {
   landings: Landing[];
   pulsesMs: number[];
   onsetsMs: number[];
+  /** Where several took turns on one input: from when to when this one was heard. Times as those of the plan. */
+  within?: [fromMs: number, toMs: number];
 }
 
 /** Where a take's beats are: a channel with the click, or an even tempo from a first beat. */

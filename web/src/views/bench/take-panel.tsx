@@ -2,12 +2,13 @@ import { BEATS_PER_BAR } from '@metronomo/core';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useRef } from 'react';
 import { useLocation, useNavigate } from 'react-router';
+import { useShallow } from 'zustand/react/shallow';
 import { useSession } from '../../hub/session';
-import { obstacle, runTake, runUntilKnown } from '../../measure/take-flow';
+import { obstacle, runTake, runUntilKnown, secondsOf, takenGear } from '../../measure/take-flow';
 import { useTakeFlow } from '../../measure/take-parts';
 import { findCalibration } from '../../store/calibrations';
 import { useTakeSettings, settingsOf, type PanelSettings } from './take-settings';
-import { heardOf } from '../../store/gear';
+import { heardOf, playersOf } from '../../store/gear';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Drive } from '../../store/records';
@@ -21,17 +22,20 @@ export function TakePanel() {
   const input = useSession(({ input }) => input);
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const rigId = rig?.id ?? '';
-  const settings = useTakeSettings((all) => settingsOf(all, rigId));
+  const settings = useTakeSettings(useShallow((all) => settingsOf(all, rigId)));
   const { left, bars, drive, known, beatsBy } = settings;
   const set = (change: Partial<PanelSettings>) => useTakeSettings.setState({ [rigId]: { ...settings, ...change } });
   const calibration = useLiveQuery(() => findCalibration(input?.label ?? ''), [input?.label]);
   const byCalibration = beatsBy === 'calibration';
-  const all = heardOf(rig?.gear ?? []);
-  const gear = all.filter(({ id }) => !left.includes(id));
-  const why = rig ? obstacle(rig, gear, input, byCalibration) : null;
+  const onChannel =
+    settings.onChannel !== null && settings.onChannel < (input?.channels ?? 0) ? settings.onChannel : undefined;
+  // On one input everybody can be heard whose turn it is, also who has none of its own.
+  const all = onChannel === undefined ? heardOf(rig?.gear ?? []) : playersOf(rig?.gear ?? []);
+  const gearIds = all.flatMap(({ id }) => (left.includes(id) ? [] : [id]));
+  const why = rig ? obstacle(rig, takenGear(rig, { gearIds, onChannel }), input, byCalibration) : null;
   const navigate = useNavigate();
   const take = async () => {
-    const wanted = { gearIds: gear.map(({ id }) => id), bars, drive, proof: false, byCalibration };
+    const wanted = { gearIds, bars, drive, proof: false, byCalibration, onChannel };
     const { take: done, short } = known
       ? await runUntilKnown(wanted, KNOWN_WITHIN_MS)
       : { take: await runTake(wanted), short: null };
@@ -39,7 +43,7 @@ export function TakePanel() {
     if (short !== null) useTakeFlow.setState({ flow: { state: 'idle', problem: short } });
   };
   useTakeKey(() => void take());
-  const seconds = rig ? (bars * BEATS_PER_BAR * 60) / rig.bpm : 0;
+  const seconds = rig ? secondsOf({ gearIds, bars, onChannel }, rig.bpm) : 0;
   return (
     <div className="flex flex-col gap-4">
       <fieldset className="grid grid-cols-2 gap-x-2 gap-y-1 text-xs">
@@ -65,7 +69,23 @@ export function TakePanel() {
           </Select>
         )}
       </Field>
-      <Field label="Length" hint={`${bars * BEATS_PER_BAR} beats, ${seconds.toFixed(0)} s and a bar to settle`}>
+      <Field label="Heard">
+        {(id) => (
+          <Select
+            id={id}
+            value={onChannel ?? ''}
+            onChange={({ target }) => set({ onChannel: target.value === '' ? null : Number(target.value) })}
+          >
+            <option value="">all at once, each on its input</option>
+            {Array.from({ length: input?.channels ?? 0 }, (_, channel) => (
+              <option key={channel} value={channel} disabled={!byCalibration && channel === rig?.input.clickChannel}>
+                in turn, all on input {channel + 1}
+              </option>
+            ))}
+          </Select>
+        )}
+      </Field>
+      <Field label="Length" hint={`${bars * BEATS_PER_BAR} beats each, ${seconds.toFixed(0)} s and a bar to settle`}>
         {(id) => (
           <Select id={id} value={bars} onChange={(event) => set({ bars: Number(event.target.value) })}>
             {LENGTHS.map((length) => (

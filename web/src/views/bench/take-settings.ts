@@ -11,9 +11,11 @@ export interface PanelSettings {
   /** Again and longer, until each is known well enough. */
   known: boolean;
   beatsBy: 'click' | 'calibration';
+  /** The input on which all are heard, one after the other; null where each has its own. */
+  onChannel: number | null;
 }
 
-const USUAL: PanelSettings = { left: [], bars: 8, drive: 'clock', known: false, beatsBy: 'click' };
+const USUAL: PanelSettings = { left: [], bars: 8, drive: 'clock', known: false, beatsBy: 'click', onChannel: null };
 
 /** By the rig. */
 export const useTakeSettings = create(
@@ -21,5 +23,6 @@ export const useTakeSettings = create(
 );
 
 export function settingsOf(all: Record<string, PanelSettings>, rigId: string): PanelSettings {
-  return all[rigId] ?? USUAL;
+  const kept = all[rigId];
+  return kept ? { ...USUAL, ...kept } : USUAL;
 }
