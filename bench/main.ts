@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs';
 import { cpus, loadavg } from 'node:os';
 import { coreFigures } from './core-figures';
 import { hubFigures } from './hub-figures';
+import { longFigures } from './long-figures';
 import { memoryFigures } from './memory-figures';
 import { pageFigures } from './page-figures';
 import { rigFigures } from './rig-figures';
@@ -14,7 +15,8 @@ async function main(): Promise<void> {
   );
   const figures = [...coreFigures(), ...hubFigures(), ...(await takeFigures())];
   const browser = existsSync('/usr/bin/chromium') && existsSync('web/dist/index.html');
-  if (browser) figures.push(...(await rigFigures()), ...(await runFigures()), ...(await pageFigures()));
+  if (browser)
+    figures.push(...(await rigFigures()), ...(await runFigures()), ...(await pageFigures()), ...(await longFigures()));
   // An hour is long to wait: ask for it by BENCH_MINUTES=60.
   if (browser) figures.push(...(await memoryFigures(Number(process.env['BENCH_MINUTES'] ?? 3))));
   console.table(Object.fromEntries(figures.map(({ what, ours, beside }) => [what, { ours, beside }])));

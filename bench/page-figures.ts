@@ -9,7 +9,7 @@ import { noisyMinute } from './core-figures';
 import { timesRealTime, type Figure } from './figures';
 
 /** Keeps the times between frames of the page, and how long each task over 50 ms held its thread. */
-const WATCH_SCREEN = `
+export const WATCH_SCREEN = `
   window.screen_ = { frames: [], tasks: [], doneAt: NaN };
   const watch = setInterval(() => {
     if (!location.href.includes('bench/')) return;

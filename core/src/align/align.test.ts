@@ -1,7 +1,10 @@
 import fc from 'fast-check';
 import { convertOffset } from './convert-offset';
+import { ownOffsetFor } from './own-offset';
 import { parseDuration } from './parse-duration';
-import { solveOffsets } from './solve-offsets';
+import { poolTakes } from './pool-takes';
+import { shiftSound } from './shift-sound';
+import { solveOffsets, type Reading } from './solve-offsets';
 
 const late = (id: string, lateMs: number, currentOffsetMs = 0) => ({ id, lateMs, currentOffsetMs });
 
@@ -28,28 +31,107 @@ test('what a follower can take is kept, and what is left over is said', () => {
   expect(offset?.expectedMs).toBeCloseTo(2.3, 9);
 });
 
-test('applying twice changes nothing more than the resolution, and nobody is left worse than the worst', () => {
-  const reading = fc.record({
-    lateMs: fc.double({ min: -50, max: 80, noNaN: true }),
-    currentOffsetMs: fc.double({ min: -50, max: 50, noNaN: true }),
+test('what cannot be done is said: locked, no earlier, no later, no finer, not known better', () => {
+  const { offsets, limits } = solveOffsets(
+    [
+      { ...late('locked', 9, -3), locked: true },
+      { ...late('early', 12), earliestMs: -10 },
+      { ...late('late', -12), latestMs: 10 },
+      { ...late('coarse', 12.3), resolutionMs: 1 },
+      { ...late('doubtful', 1.4), doubtMs: 1.5 },
+      { ...late('settled', 3), doubtMs: 0.1 },
+    ],
+    'grid',
+  );
+  expect(limits).toEqual({
+    locked: 'locked',
+    early: 'earliest',
+    late: 'latest',
+    coarse: 'resolution',
+    doubtful: 'doubt',
   });
+  expect(offsets.map(({ offsetMs }) => offsetMs)).toEqual([-3, -10, 10, -12, 0, -3]);
+});
+
+test('1 000 random rigs: the worst is never made worse, and applying twice changes nothing more than the resolution', () => {
+  const reading = fc.record(
+    {
+      lateMs: fc.double({ min: -50, max: 80, noNaN: true }),
+      currentOffsetMs: fc.double({ min: -50, max: 50, noNaN: true }),
+      resolutionMs: fc.constantFrom(0.01, 0.1, 1, 1000 / 48_000, 60_000 / 120 / 24),
+      earliestMs: fc.double({ min: -60, max: 0, noNaN: true }),
+      latestMs: fc.double({ min: 0, max: 60, noNaN: true }),
+      doubtMs: fc.double({ min: 0, max: 3, noNaN: true }),
+      locked: fc.boolean(),
+    },
+    { requiredKeys: ['lateMs', 'currentOffsetMs', 'resolutionMs'] },
+  );
+  const target = fc.constantFrom('grid' as const, 'latest' as const, { id: '0' });
   fc.assert(
-    fc.property(fc.array(reading, { minLength: 1, maxLength: 12 }), fc.constantFrom(0.1, 1), (list, resolutionMs) => {
-      const readings = list.map((one, i) => ({ ...one, id: String(i), resolutionMs }));
-      const once = solveOffsets(readings, 'grid').offsets;
-      const again = solveOffsets(
-        readings.map((one, i) => ({ ...one, lateMs: once[i]!.expectedMs, currentOffsetMs: once[i]!.offsetMs })),
-        'grid',
-      ).offsets;
-      again.forEach(({ offsetMs }, i) =>
-        expect(Math.abs(offsetMs - once[i]!.offsetMs)).toBeLessThanOrEqual(resolutionMs + 1e-9),
-      );
-      const worst = Math.max(...readings.map(({ lateMs }) => Math.abs(lateMs)));
-      once.forEach(({ expectedMs }) =>
-        expect(Math.abs(expectedMs)).toBeLessThanOrEqual(Math.max(worst, resolutionMs / 2) + 1e-9),
+    fc.property(fc.array(reading, { minLength: 1, maxLength: 64 }), target, (list, target) => {
+      const readings: Reading[] = list.map((one, i) => ({ ...one, id: String(i) }));
+      const once = solveOffsets(readings, target);
+      const moved = readings.map((one, i) => {
+        const { expectedMs, offsetMs } = once.offsets[i]!;
+        return { ...one, lateMs: expectedMs, currentOffsetMs: offsetMs };
+      });
+      const worst = (all: Reading[]) => Math.max(...all.map(({ lateMs }) => Math.abs(lateMs - once.meetMs)));
+      expect(worst(moved)).toBeLessThanOrEqual(worst(readings) + 1e-9);
+      solveOffsets(moved, target).offsets.forEach(({ offsetMs }, i) =>
+        expect(Math.abs(offsetMs - moved[i]!.currentOffsetMs)).toBeLessThanOrEqual(
+          (readings[i]!.resolutionMs ?? 0) + 1e-9,
+        ),
       );
     }),
+    { numRuns: 1000, seed: 7 },
   );
+});
+
+test('its own menu: the number to type, in its unit, with its sign and step, and what that leaves', () => {
+  const at = { sampleRate: 44_100, bpm: 120 };
+  const place = { own: 0, unit: 'ms' as const, plusIs: 'later' as const, step: 1 };
+  expect(ownOffsetFor(place, -12.3, at)).toEqual({ value: -12, leftMs: expect.closeTo(0.3, 9) });
+  expect(ownOffsetFor({ ...place, plusIs: 'earlier', own: 4 }, -12.3, at).value).toBe(16);
+  // 12 ms are 529.2 samples at 44.1 kHz; a tick at 120 BPM is 20.8333 ms (plain arithmetic).
+  expect(ownOffsetFor({ ...place, unit: 'samples' }, -12, at)).toEqual({
+    value: -529,
+    leftMs: expect.closeTo(0.2 / 44.1, 9),
+  });
+  expect(ownOffsetFor({ ...place, unit: 'ticks', step: 0.5 }, 31.25, at)).toEqual({
+    value: 1.5,
+    leftMs: expect.closeTo(0, 9),
+  });
+  expect(ownOffsetFor({ ...place, step: 0 }, 0.125, at).value).toBe(0.125);
+});
+
+test('takes that agree count together, each by how sure it is; one that says something else contradicts', () => {
+  const [newest, other] = [
+    { lateMs: 12, doubtMs: 0.3 },
+    { lateMs: 12.4, doubtMs: 0.6 },
+  ];
+  expect(poolTakes([newest, other])).toEqual({
+    lateMs: expect.closeTo((12 * 4 + 12.4) / 5, 9),
+    doubtMs: expect.closeTo(0.6 / Math.sqrt(5), 9),
+    takes: 2,
+    contradictedBy: null,
+  });
+  const odd = { lateMs: 16, doubtMs: 0.4 };
+  expect(poolTakes([newest, odd, other])).toMatchObject({ takes: 2, contradictedBy: odd });
+  expect(poolTakes([newest, other, odd])).toMatchObject({ takes: 2, contradictedBy: null });
+  expect(() => poolTakes([])).toThrow('no take');
+});
+
+test('sound moved by whole samples is the same sound; by a fraction, a sine keeps its shape to -90 dB', () => {
+  const sine = (delay: number) =>
+    Float32Array.from({ length: 4800 }, (_, i) => Math.sin((2 * Math.PI * 5000 * (i - delay)) / 48_000));
+  expect([...shiftSound(Float32Array.of(1, 2, 3, 4), -1)]).toEqual([2, 3, 4, 0]);
+  expect([...shiftSound(Float32Array.of(1, 2, 3, 4), 2)]).toEqual([0, 0, 1, 2]);
+  expect([...shiftSound(Float32Array.of(1, 2), -9)]).toEqual([0, 0]);
+  for (const by of [0.5, 12.25, -590.4, -0.01]) {
+    const [moved, wanted] = [shiftSound(sine(0), by), sine(by)];
+    // Away from the ends, where there is sound on both sides.
+    for (let i = 700; i < 4100; i++) expect(Math.abs(moved[i]! - wanted[i]!)).toBeLessThan(10 ** (-90 / 20));
+  }
 });
 
 test('what was not measured is refused', () => {

@@ -122,11 +122,13 @@ const api: MeasureWorkerApi = {
   },
 };
 
-async function clockResult(takeId: string): Promise<Pick<ClockTake, 'result' | 'ticks' | 'problem'>> {
+async function clockResult(takeId: string): Promise<Pick<ClockTake, 'result' | 'ticks' | 'problem' | 'computeMs'>> {
+  const startedAt = performance.now();
   const times = await loadTicks(takeId);
   try {
     const others = await loadTicks(otherTicks(takeId));
-    return { result: analyzeClock(times, others), ticks: times.length };
+    const result = analyzeClock(times, others);
+    return { result, ticks: times.length, computeMs: performance.now() - startedAt };
   } catch (error) {
     if (!(error instanceof RangeError)) throw error;
     return { result: null, ticks: times.length, problem: error.message };

@@ -1,7 +1,7 @@
 import Dexie, { type EntityTable, type Table } from 'dexie';
 import { gear } from './gear';
 import { BARE, upgraded } from './rig-plan';
-import type { Calibration, ClockTake, Rig, SoundChunk, Take, TickChunk } from './records';
+import type { Calibration, ClockTake, OffsetSet, Rig, SoundChunk, Take, TickChunk } from './records';
 
 /** Everything kept in the browser; the one place where tables, indexes and versions stand. */
 class Database extends Dexie {
@@ -10,6 +10,7 @@ class Database extends Dexie {
   sound!: Table<SoundChunk, [string, number]>;
   clockTakes!: EntityTable<ClockTake, 'id'>;
   ticks!: Table<TickChunk, [string, number]>;
+  offsetSets!: EntityTable<OffsetSet, 'id'>;
   calibrations!: Table<Calibration, [string, number]>;
 
   constructor() {
@@ -46,6 +47,17 @@ class Database extends Dexie {
     );
     this.version(4).stores({ clockTakes: 'id, [rigId+startedAt]', ticks: '[takeId+index]' });
     this.version(5).stores({ calibrations: '[input+sampleRate]' });
+    // Rigs know what they are aligned onto from here on.
+    this.version(6)
+      .stores({ offsetSets: 'id, [rigId+savedAt]' })
+      .upgrade((transaction) =>
+        transaction
+          .table<Rig, string>('rigs')
+          .toCollection()
+          .modify((rig) => {
+            Object.assign(rig, { ...BARE, ...rig });
+          }),
+      );
   }
 }
 

@@ -1,4 +1,5 @@
 import type {
+  AlignTarget,
   BeatTrigger,
   Cable,
   ChaseReport,
@@ -81,6 +82,14 @@ export interface LineTestResult {
   at: number;
 }
 
+/** What everybody is brought onto, how near, and who stays as it is. */
+export interface AlignSettings {
+  target: AlignTarget;
+  toleranceMs: number;
+  /** Gear whose offset is not touched, by id. */
+  locked: string[];
+}
+
 export interface Rig {
   id: string;
   name: string;
@@ -99,6 +108,7 @@ export interface Rig {
   following: { response: 'steady' | 'quick'; freewheelMs: number };
   /** Lines that were tested, by the id of the cable. */
   tested: Record<string, LineTestResult>;
+  align: AlignSettings;
   /** Findings of the line check that were accepted, by their keys, each with a reason. */
   accepted: Record<string, string>;
   /** Where returns come from: a source of sound, and the channel of it that carries the hub's click. */
@@ -150,6 +160,8 @@ export interface TakeLine {
   landings: Landing[];
   pulsesMs: number[];
   onsetsMs: number[];
+  /** Its offset was changed while it was measured. */
+  moved?: boolean;
   /** Where several took turns on one input: from when to when this one was heard. Times as those of the plan. */
   within?: [fromMs: number, toMs: number];
 }
@@ -209,6 +221,8 @@ export interface ClockTake {
   result: ClockResult | null;
   /** Why nothing could be measured. */
   problem?: string;
+  /** How long computing all this from the ticks took. */
+  computeMs?: number;
 }
 
 export interface ClockResult {
@@ -224,6 +238,21 @@ export interface ClockResult {
   trace: { seconds: number; low: number; high: number }[];
   /** How many ticks came so much before or after their place. */
   histogram: { fromMs: number; toMs: number; count: number }[];
+}
+
+/** Offsets that belong together, under a name, with what they were measured with. */
+export interface OffsetSet {
+  id: string;
+  rigId: string;
+  name: string;
+  /** Epoch milliseconds. */
+  savedAt: number;
+  bpm: number;
+  input: string;
+  inputSource: string;
+  sampleRate: number | null;
+  bufferMs: number | null;
+  offsets: { gearId: string; name: string; offsetMs: number; own: number; wiredTo: string | null }[];
 }
 
 /** What an interface adds to what is recorded through it, as a take found it. */

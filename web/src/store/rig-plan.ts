@@ -183,6 +183,7 @@ export const BARE = {
   following: { response: 'steady', freewheelMs: 1000 },
   tested: {},
   accepted: {},
+  align: { target: 'grid', toleranceMs: 1, locked: [] },
 } satisfies Partial<Rig>;
 
 /** A rig of the first version, which knew followers and their ports, as one that knows cables. */

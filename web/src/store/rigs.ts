@@ -241,6 +241,17 @@ export const rigSchema = object({
     freewheelMs: number().required().min(100).max(10_000),
   }),
   tested: table(testSchema, 512),
+  align: object({
+    target: lazy((value: unknown) =>
+      typeof value === 'object'
+        ? object({ id: id() }).required()
+        : string()
+            .required()
+            .oneOf(['grid', 'latest'] as const),
+    ),
+    toleranceMs: number().required().min(0.05).max(20),
+    locked: array().of(id()).required().max(64),
+  }),
   accepted: table(string().required().max(300), 512),
   input: object({
     sourceId: string().required().max(300),
