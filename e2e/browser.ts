@@ -94,7 +94,8 @@ export async function openBrowser({
       await element.click();
     },
     async sees(text, withinMs = PATIENCE_MS) {
-      const shown = async () => driver.findElement(By.css('body')).getText();
+      // Not by `getText`, which works through every element in script: the page would be busy with it most of the time.
+      const shown = () => driver.executeScript<string>('return document.body.innerText');
       const fits = (all: string) => (typeof text === 'string' ? all.includes(text) : text.test(all));
       await driver
         .wait(async () => fits(await shown().catch(() => '')), withinMs, `the page never showed ${String(text)}`)

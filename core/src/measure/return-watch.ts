@@ -33,7 +33,10 @@ const FEWEST_TO_LOCK = 4;
 const TEMPO_TOLERANCE = 0.01;
 
 interface Channel {
+  /** The last seconds up to the newest look. */
   samples: Float32Array;
+  /** What came in since. */
+  fresh: Float32Array[];
   hitsMs: number[];
 }
 
@@ -57,6 +60,7 @@ export class ReturnWatch {
     this.#kept = Math.round((KEPT_MS / 1000) * settings.sampleRate);
     this.#channels = Array.from({ length: settings.channels }, () => ({
       samples: new Float32Array(this.#kept),
+      fresh: [],
       hitsMs: [],
     }));
   }
@@ -66,10 +70,13 @@ export class ReturnWatch {
     const frames = channels[0]?.length ?? 0;
     this.#beganMs ??= startMs;
     this.#endMs = startMs + (frames / this.#sampleRate) * 1000;
-    this.#channels.forEach((channel, i) => append(channel.samples, channels[i] ?? new Float32Array(frames)));
+    this.#channels.forEach(({ fresh }, i) => fresh.push(channels[i] ?? new Float32Array(frames)));
     if (this.#endMs - this.#lookedMs < this.#everyMs) return false;
     this.#lookedMs = this.#endMs;
-    for (const channel of this.#channels) this.#listen(channel);
+    for (const channel of this.#channels) {
+      append(channel.samples, channel.fresh.splice(0));
+      this.#listen(channel);
+    }
     return true;
   }
 
@@ -89,20 +96,20 @@ export class ReturnWatch {
 
   /** The sound around the newest beat whose tail has come in, one array a channel; null before the first. */
   latestBeat(): Float32Array[] | null {
-    const pulseMs = this.#channels[this.#referenceChannel]?.hitsMs.findLast((ms) => ms + BEAT_VIEW_MS[1] < this.#endMs);
+    const pulseMs = this.#channels[this.#referenceChannel]?.hitsMs.findLast((ms) => ms + BEAT_VIEW_MS[1] < this.#lookedMs);
     if (pulseMs === undefined) return null;
-    const at = (ms: number) => Math.round(((pulseMs + ms - this.#endMs + KEPT_MS) / 1000) * this.#sampleRate);
+    const at = (ms: number) => Math.round(((pulseMs + ms - this.#lookedMs + KEPT_MS) / 1000) * this.#sampleRate);
     const [from, to] = [at(BEAT_VIEW_MS[0]), at(BEAT_VIEW_MS[1])];
     return from < 0 ? null : this.#channels.map(({ samples }) => samples.slice(from, to));
   }
 
   #listen(channel: Channel): void {
-    const startMs = this.#endMs - KEPT_MS;
+    const startMs = this.#lookedMs - KEPT_MS;
     // Where listening begins, mere noise rises out of nothing: that is no hit.
     const newest = channel.hitsMs.at(-1) ?? this.#beganMs ?? -Infinity;
     for (const { timeMs } of detectOnsetsOf(channel.samples, this.#sampleRate)) {
       const atMs = startMs + timeMs;
-      if (atMs > newest + SAME_MS && atMs < this.#endMs - RIPE_MS) channel.hitsMs.push(atMs);
+      if (atMs > newest + SAME_MS && atMs < this.#lookedMs - RIPE_MS) channel.hitsMs.push(atMs);
     }
     channel.hitsMs.splice(0, channel.hitsMs.length - 4 * KEPT_BEATS);
   }
@@ -133,11 +140,14 @@ export class ReturnWatch {
   }
 }
 
-function append(ring: Float32Array, block: Float32Array): void {
-  if (block.length >= ring.length) ring.set(block.subarray(block.length - ring.length));
-  else {
-    ring.copyWithin(0, block.length);
-    ring.set(block, ring.length - block.length);
+/** All at once: the seconds that are kept are moved up for each look, and not for each block. */
+function append(kept: Float32Array, blocks: readonly Float32Array[]): void {
+  const frames = blocks.reduce((sum, block) => sum + block.length, 0);
+  kept.copyWithin(0, Math.min(frames, kept.length));
+  let at = kept.length - frames;
+  for (const block of blocks) {
+    kept.set(block.subarray(Math.min(block.length, Math.max(0, -at))), Math.max(0, at));
+    at += block.length;
   }
 }
 

@@ -49,7 +49,8 @@ function questionOf({ plan, source }: Take): QuestionId {
 export function BenchView() {
   const { takeId } = useParams();
   const takes = useTakes();
-  const flow = useTakeFlow(({ flow }) => flow);
+  const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
+  const problem = useTakeFlow(({ flow }) => (flow.state === 'idle' ? flow.problem : null));
   const navigate = useNavigate();
   const linked = takes.find(({ id }) => id === takeId);
   const [asked, setAsked] = useState<QuestionId>('latency');
@@ -90,12 +91,12 @@ export function BenchView() {
         </div>
       </aside>
       <section aria-label="Result" className="min-w-0 p-5">
-        {flow.state === 'idle' && flow.problem && (
+        {problem && (
           <div className="mb-4">
-            <Notice>{flow.problem}</Notice>
+            <Notice>{problem}</Notice>
           </div>
         )}
-        {flow.state !== 'idle' && <TakeProgressBar />}
+        {busy && <TakeProgressBar />}
         {question === 'clock' ? (
           <ClockResults />
         ) : !take ? (
