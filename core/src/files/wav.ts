@@ -23,11 +23,19 @@ interface Format {
   readonly bits: number;
 }
 
+/** How samples are written: PCM of so many bits, or 32-bit float. */
+export type WavEncoding = 16 | 24 | 'float32';
+
 /**
  * Reads RIFF/WAVE: PCM of 16, 24 or 32 bits or 32-bit float, plain or extensible. One Float32Array a channel, -1..1.
+ * `encoding` is what keeps all that was read when it is written again.
  * @throws WavError that names the byte and what was expected there.
  */
-export function readWav(bytes: Uint8Array): { sampleRate: number; channels: Float32Array[] } {
+export function readWav(bytes: Uint8Array): {
+  sampleRate: number;
+  channels: Float32Array[];
+  encoding: WavEncoding;
+} {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < 12 || tag(view, 0) !== 'RIFF' || tag(view, 8) !== 'WAVE')
     throw new WavError('This is no WAV file: it should begin with RIFF and WAVE.', 0);
@@ -38,7 +46,9 @@ export function readWav(bytes: Uint8Array): { sampleRate: number; channels: Floa
     const body = at + 8;
     if (name === 'data') {
       if (!format) throw new WavError('The sound comes before its format.', at);
-      return { sampleRate: format.sampleRate, channels: readSamples(view, body, length, format) };
+      const { sampleRate, encoding, bits } = format;
+      const channels = readSamples(view, body, length, format);
+      return { sampleRate, channels, encoding: encoding === PCM && (bits === 16 || bits === 24) ? bits : 'float32' };
     }
     if (name === 'fmt ') format = readFormat(view, body, length);
     at = body + length + (length % 2);
@@ -96,7 +106,7 @@ function sampleReader(view: DataView, { encoding, bits }: Format): (at: number) 
  * A WAV file of the given channels, samples -1..1 (what is louder is clipped). PCM of 24 bits unless asked otherwise.
  * @throws RangeError when there is no channel or they differ in length.
  */
-export function writeWav(channels: Float32Array[], sampleRate: number, bits: 16 | 24 | 'float32' = 24): Uint8Array {
+export function writeWav(channels: Float32Array[], sampleRate: number, bits: WavEncoding = 24): Uint8Array {
   const frames = channels[0]?.length ?? 0;
   if (channels.length < 1 || channels.length > MOST_CHANNELS || channels.some((channel) => channel.length !== frames))
     throw new RangeError(`A WAV file needs 1 to ${MOST_CHANNELS} channels of one length.`);
@@ -126,7 +136,7 @@ export function writeWav(channels: Float32Array[], sampleRate: number, bits: 16 
   return bytes;
 }
 
-function sampleWriter(view: DataView, bits: 16 | 24 | 'float32'): (at: number, sample: number) => void {
+function sampleWriter(view: DataView, bits: WavEncoding): (at: number, sample: number) => void {
   if (bits === 'float32') return (at, sample) => view.setFloat32(at, sample, true);
   const scale = 2 ** (bits - 1);
   const whole = (sample: number) => Math.min(scale - 1, Math.max(-scale, Math.round(sample * scale)));

@@ -96,7 +96,9 @@ export class ReturnWatch {
 
   /** The sound around the newest beat whose tail has come in, one array a channel; null before the first. */
   latestBeat(): Float32Array[] | null {
-    const pulseMs = this.#channels[this.#referenceChannel]?.hitsMs.findLast((ms) => ms + BEAT_VIEW_MS[1] < this.#lookedMs);
+    const pulseMs = this.#channels[this.#referenceChannel]?.hitsMs.findLast(
+      (ms) => ms + BEAT_VIEW_MS[1] < this.#lookedMs,
+    );
     if (pulseMs === undefined) return null;
     const at = (ms: number) => Math.round(((pulseMs + ms - this.#lookedMs + KEPT_MS) / 1000) * this.#sampleRate);
     const [from, to] = [at(BEAT_VIEW_MS[0]), at(BEAT_VIEW_MS[1])];

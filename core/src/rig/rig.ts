@@ -77,6 +77,8 @@ export interface OffsetPlace {
   /** What a plus there means. */
   plusIs: 'later' | 'earlier';
   step: number;
+  /** At which a program counts its samples; 48 000 where nothing is said. */
+  sampleRate?: number;
 }
 
 export interface RigGear {

@@ -22,7 +22,7 @@ export function Hints() {
   const hints = [
     { to: '/run', text: 'Listen: press Play. Eight boxes sound after the click.' },
     { to: '/bench', text: 'Measure: take eight bars on the Bench.' },
-    { to: '/align', text: 'Align: apply what was found, and take a proof.' },
+    { to: '/align', text: 'Align: one press brings them together, and proves it.' },
   ];
   return (
     <aside

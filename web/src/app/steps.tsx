@@ -4,8 +4,8 @@ import { useSession } from '../hub/session';
 import { useFollowers } from '../hub/use-followers';
 import { signed } from '../parts/words';
 import { useTakes } from '../store/use-takes';
-import { needsApplying } from '../views/align/align-rows';
-import { useRows } from '../views/align/use-rows';
+import { standingOf, worstOf, type Plan } from '../align/align-rows';
+import { usePlan } from '../align/use-rows';
 import { useLineCheck } from '../views/rig/use-line-check';
 import { VIEWS } from './views';
 
@@ -35,7 +35,7 @@ function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
   const state = useSession(({ snapshot }) => snapshot.state);
   const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
   const takes = useTakes();
-  const rows = useRows();
+  const { rows } = usePlan();
   const { open } = useLineCheck();
   const toFix = open.filter(({ severity }) => severity === 'wrong').length;
   const locked = followers.filter((follower) => follower.state === 'locked').length;
@@ -44,17 +44,19 @@ function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
     '/rig': `${rig?.demo ? 'demo, ' : ''}${rig?.gear.length ?? 0} gear, ${toFix} to fix`,
     '/run': state === 'stopped' ? 'stopped' : `rolling, ${locked} of ${followers.length} locked`,
     '/bench': latest ? `last take ${formatDistanceToNowStrict(latest.startedAt)} ago` : 'no take yet',
-    '/align': alignLine(rows),
+    '/align': alignLine(rows, rig?.align.toleranceMs ?? 1),
     '/logbook': count(takes.length, 'take'),
   };
 }
 
-function alignLine(rows: ReturnType<typeof useRows>): string {
-  const measured = rows.flatMap(({ now }) => (now?.report ? [now.report.medianMs] : []));
-  if (measured.length === 0) return rows.some(({ before }) => before) ? 'applied, not proved' : 'nothing measured';
-  const worst = measured.reduce((a, b) => (Math.abs(b) > Math.abs(a) ? b : a));
-  const proved = rows.every((row) => row.now && row.before && !needsApplying(row));
-  return `${proved ? 'proved, ' : ''}worst ${signed(worst)} ms`;
+function alignLine(rows: Plan['rows'], toleranceMs: number): string {
+  const worst = worstOf(rows);
+  const stale = rows.filter((row) => row.stale !== null).length;
+  if (!worst) return stale > 0 ? `${stale} stale` : 'nothing measured';
+  const standings = rows.map((row) => standingOf(row, toleranceMs));
+  if (standings.every((one) => one === 'there')) return `proved, worst ${signed(worst.awayMs)} ms`;
+  if (standings.every((one) => one === 'there' || one === 'applied')) return 'applied, not proved';
+  return `worst ${signed(worst.awayMs)} ms${stale > 0 ? `, ${stale} stale` : ''}`;
 }
 
 function count(n: number, noun: string): string {

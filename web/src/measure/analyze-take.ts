@@ -64,11 +64,16 @@ async function analyzeLine(
   delete bare.result;
   delete bare.warning;
   try {
-    return { ...bare, ...corrected(await measureLine(line, take, load, findPulses, run), line.corrections) };
+    const measured = corrected(await measureLine(line, take, load, findPulses, run), line.corrections);
+    return { ...bare, ...measured, report: line.moved ? notToBeBelieved(measured.report) : measured.report };
   } catch (error) {
     if (!(error instanceof RecordingError || error instanceof RangeError)) throw error;
     return { ...bare, report: null, problem: error.message, landings: [], pulsesMs: [], onsetsMs: [] };
   }
+}
+
+function notToBeBelieved(report: TakeLine['report']): TakeLine['report'] {
+  return report && { ...report, believable: false, reason: 'Its offset was moved while it was measured.' };
 }
 
 async function measureLine(

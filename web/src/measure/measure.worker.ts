@@ -4,6 +4,7 @@ import type { ToMeasure } from '../hub/protocol';
 import { database } from '../store/database';
 import { loadTicks, otherTicks } from '../store/clock-takes';
 import type { ClockTake, Take } from '../store/records';
+import { moveStem, readStem } from './stems';
 import { deleteTake, loadChannel, loadPieces, pieceLengths } from '../store/takes';
 import { analyzeClock } from './analyze-clock';
 import { analyzeTake, type LoadChannel } from './analyze-take';
@@ -107,6 +108,11 @@ const api: MeasureWorkerApi = {
     await keepSound(take.id, channels, FILE_CHUNK_SECONDS * sampleRate);
     await database.takes.add(measured);
     return measured;
+  },
+  readStem,
+  moveStem(bytes, move) {
+    const moved = moveStem(bytes, move);
+    return Comlink.transfer(moved, [moved.buffer]);
   },
   async envelopes(takeId, channels, columns) {
     const load = channelsOf(takeId);

@@ -15,6 +15,25 @@ export interface FileSummary {
   peaks: number[];
 }
 
+/** What is found in one part that was recorded by itself. Times in ms from the start of its file. */
+export interface StemReading {
+  sampleRate: number;
+  /** Of each channel, the highest sample, 0..1. */
+  peaks: number[];
+  seconds: number;
+  /** How late it lands after the click in it, and half of the 95 % interval; null where there is no click to go by. */
+  lateMs: number | null;
+  doubtMs: number;
+  firstClickMs: number | null;
+  /** Why it cannot be believed, or what else is wrong with it. */
+  problem: string | null;
+}
+
+/** By how many samples each channel of a part is moved; minus is earlier. */
+export interface StemMove {
+  samples: number[];
+}
+
 export interface LiveReadings {
   readings: ReturnReading[];
   /** The sound around the newest beat, one array a channel. */
@@ -45,6 +64,10 @@ export interface MeasureWorkerApi {
   openFile(bytes: Uint8Array): FileSummary;
   /** Measures the opened file and keeps it as a take; when nothing can be measured, throws why, and keeps nothing. */
   keepFile(take: Take): Promise<Take>;
+  /** Measures a part by the click on one of its channels; without one, only reads it. */
+  readStem(bytes: Uint8Array, clickChannel: number | null): StemReading;
+  /** The part, moved, as a WAV file. Whole samples are moved as they are, fractions are read between them. */
+  moveStem(bytes: Uint8Array, move: StemMove): Uint8Array;
   /** The shape of a take's channels, in so many columns: what the screen can show of it. */
   envelopes(takeId: string, channels: number[], columns: number): Promise<Envelope[]>;
   /** A stretch of one channel; silence where it reaches past the ends. */

@@ -1,7 +1,8 @@
 import { BEATS_PER_BAR } from '@metronomo/core';
 import { isMidiPort, useMidiPorts } from '../hub/midi-ports';
-import { command, driveGear, useSession } from '../hub/session';
+import { command, driveGear, measure, useSession } from '../hub/session';
 import { findCalibration } from '../store/calibrations';
+import { database } from '../store/database';
 import type { Drive, Gear, Rig, Take } from '../store/records';
 import { hubIs, newTake, record, standStill, underWay, watchStop, wasEnded } from './take-parts';
 
@@ -71,12 +72,17 @@ export async function runTake(settings: TakeSettings): Promise<Take | null> {
       const { fromMs, toMs, firstMs } = takeWindow(settings.bars);
       const beats = settings.byCalibration ? await beatsByCalibration(input?.label ?? '', firstMs) : undefined;
       const unwatch = watchStop();
+      const offsets = watchOffsets();
       try {
         const take = newTake(rig, gear, { ...settings, ...(beats && { beats }) });
-        if (settings.onChannel !== undefined) return await recordInTurn(take, settings.bars, firstMs);
-        return await record(take, fromMs, toMs);
+        const recorded =
+          settings.onChannel === undefined
+            ? await record(take, fromMs, toMs)
+            : await recordInTurn(take, settings.bars, firstMs);
+        return await withoutMoved(recorded, offsets.moved);
       } finally {
         unwatch();
+        offsets.stop();
       }
     },
     async () => {
@@ -84,6 +90,26 @@ export async function runTake(settings: TakeSettings): Promise<Take | null> {
       if (!wasRolling) await standStill();
     },
   );
+}
+
+/** Whose offset was changed since. */
+function watchOffsets(): { moved: ReadonlySet<string>; stop: () => void } {
+  const moved = new Set<string>();
+  const stop = useSession.subscribe(({ rig }, before) => {
+    if (!rig || rig === before.rig) return;
+    for (const { id, offsetMs } of rig.gear)
+      if (before.rig?.gear.some((one) => one.id === id && one.offsetMs !== offsetMs)) moved.add(id);
+  });
+  return { moved, stop };
+}
+
+/** What was moved while it was measured says nothing of either place. */
+async function withoutMoved(take: Take, moved: ReadonlySet<string>): Promise<Take> {
+  const isMoved = ({ gearId }: Take['lines'][number]) => gearId !== null && moved.has(gearId);
+  if (!take.lines.some(isMoved)) return take;
+  const lines = take.lines.map((line) => (isMoved(line) ? { ...line, moved: true } : line));
+  await database.takes.update(take.id, { lines });
+  return measure.analyze(take.id);
 }
 
 /** The gear of a take, heard where the take hears it. */

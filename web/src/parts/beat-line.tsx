@@ -1,5 +1,6 @@
 import { extent } from 'd3-array';
 import { scaleLinear, type ScaleLinear } from 'd3-scale';
+import { useId, useState } from 'react';
 import { useElementWidth } from './use-element-width';
 import { signed, TOLERANCE_MS } from './words';
 
@@ -36,6 +37,8 @@ export function BeatLineRule({
   const up = unit === 'ms';
   const big = scale.ticks(Math.max(2, Math.floor(width / 90)));
   const small = scale.ticks(Math.max(2, Math.floor(width / 14)));
+  // As many as tell one mark from the next.
+  const digits = Math.max(0, -Math.floor(Math.log10((big[1] ?? 1) - (big[0] ?? 0)) + 1e-9));
   return (
     <div ref={ref} className="h-8">
       <svg width={width} height="32" className="block overflow-visible" aria-hidden>
@@ -53,7 +56,7 @@ export function BeatLineRule({
           <g key={value}>
             <line x1={scale(value)} x2={scale(value)} y1={up ? 20 : 0} y2={up ? 32 : 12} stroke="var(--ink)" />
             <text x={scale(value)} y={up ? 14 : 26} textAnchor="middle" fontSize="12" fill="var(--ink)">
-              {value === 0 && up ? 'beat' : signed(value, 0)}
+              {value === 0 && up ? 'beat' : signed(value, digits)}
             </text>
           </g>
         ))}
@@ -62,52 +65,169 @@ export function BeatLineRule({
   );
 }
 
-/** One follower's landings against the beat. `label` says in words what is drawn. */
+/** A flag with its number, which stands on its right. */
+const FLAG_WIDTH = 40;
+
+interface BeatLineRowProps {
+  row: LandingRow;
+  domain: BeatLineDomain;
+  height?: number;
+  /** Says in words what is drawn. */
+  label: string;
+  toleranceMs?: number;
+  /** Where everybody is to land, ms late; the beat itself where nothing is said. */
+  aimMs?: number;
+  /** The flag can be taken and moved: by so many ms. */
+  onMove?: (byMs: number) => void;
+}
+
+/** One follower's landings against the beat. */
 export function BeatLineRow({
   row,
   domain,
   height = 48,
   label,
-}: {
-  row: LandingRow;
-  domain: BeatLineDomain;
-  height?: number;
-  label: string;
-}) {
+  toleranceMs = TOLERANCE_MS,
+  aimMs = 0,
+  onMove,
+}: BeatLineRowProps) {
   const [ref, width] = useElementWidth();
+  const [draggedMs, setDraggedMs] = useState(0);
   const scale = scaleLinear(domain, [0, width]);
   const twoRows = row.before !== undefined;
   const nowY = twoRows ? height * 0.56 : height * 0.46;
   const markHeight = Math.min(14, height * 0.34);
+  const medianMs = row.medianMs ?? null;
+  const clip = useId();
   return (
     <div ref={ref} role="img" aria-label={label} style={{ height }}>
-      <svg width={width} height={height} className="block overflow-visible" aria-hidden>
-        <rect
-          x={scale(-TOLERANCE_MS)}
-          width={Math.max(0, scale(TOLERANCE_MS) - scale(-TOLERANCE_MS))}
-          height={height}
-          fill="var(--band)"
-        />
-        <line x1={scale(0)} x2={scale(0)} y1="0" y2={height} stroke="var(--ink)" strokeWidth="2" />
-        {row.before && (
-          <Marks values={row.before} scale={scale} y={height * 0.28} height={markHeight * 0.7} ink="var(--soft)" />
-        )}
-        {row.before && row.beforeMedianMs != null && (
-          <MovedFrom
-            from={scale(row.beforeMedianMs)}
-            to={scale(row.medianMs ?? 0)}
-            y={height * 0.28 + markHeight * 0.35}
+      <svg width={width} height={height} className="block" aria-hidden>
+        <clipPath id={clip}>
+          <rect width={width} height={height} />
+        </clipPath>
+        <g clipPath={`url(#${clip})`}>
+          <rect
+            x={scale(aimMs - toleranceMs)}
+            width={Math.max(0, scale(toleranceMs) - scale(-toleranceMs))}
+            height={height}
+            fill="var(--band)"
+          />
+          <line x1={scale(0)} x2={scale(0)} y1="0" y2={height} stroke="var(--ink)" strokeWidth="2" />
+          {row.before && (
+            <Marks values={row.before} scale={scale} y={height * 0.28} height={markHeight * 0.7} ink="var(--soft)" />
+          )}
+          {row.before && row.beforeMedianMs != null && (
+            <MovedFrom
+              from={scale(row.beforeMedianMs)}
+              to={scale(medianMs ?? aimMs) + (medianMs !== null && medianMs < row.beforeMedianMs ? FLAG_WIDTH : 0)}
+              y={height * 0.28 + markHeight * 0.35}
+            />
+          )}
+          {row.beforeMedianMs != null && (
+            <Flag x={scale(row.beforeMedianMs)} y={height * 0.2} text={signed(row.beforeMedianMs)} ink="var(--soft)" />
+          )}
+          <g transform={`translate(${scale(draggedMs) - scale(0)} 0)`}>
+            <Marks values={row.lateMs} scale={scale} y={nowY} height={markHeight} ink="var(--audio)" />
+          </g>
+          <OutOfSight values={[...row.lateMs, ...(row.before ?? [])]} domain={domain} width={width} height={height} />
+        </g>
+        {medianMs !== null && onMove && (
+          <DragFlag
+            atMs={medianMs + draggedMs}
+            scale={scale}
+            y={nowY - 3}
+            onDrag={setDraggedMs}
+            onDrop={(byMs) => {
+              setDraggedMs(0);
+              if (byMs !== 0) onMove(byMs);
+            }}
           />
         )}
-        {row.beforeMedianMs != null && (
-          <Flag x={scale(row.beforeMedianMs)} y={height * 0.2} text={signed(row.beforeMedianMs)} ink="var(--soft)" />
-        )}
-        <Marks values={row.lateMs} scale={scale} y={nowY} height={markHeight} ink="var(--audio)" />
-        {row.medianMs != null && !twoRows && (
-          <Flag x={scale(row.medianMs)} y={nowY - 3} text={signed(row.medianMs)} ink="var(--ink)" />
+        {medianMs !== null && !onMove && !twoRows && (
+          <Flag x={scale(medianMs)} y={nowY - 3} text={signed(medianMs)} ink="var(--ink)" />
         )}
       </svg>
     </div>
+  );
+}
+
+/** The finest that a hand can set: a hundredth of a ms. */
+const DRAG_STEP_MS = 0.01;
+
+/** A flag that is taken with the pointer. The row itself moves it by arrow keys. */
+function DragFlag({
+  atMs,
+  scale,
+  y,
+  onDrag,
+  onDrop,
+}: {
+  atMs: number;
+  scale: ScaleLinear<number, number>;
+  y: number;
+  onDrag: (byMs: number) => void;
+  onDrop: (byMs: number) => void;
+}) {
+  const [fromX, setFromX] = useState<number | null>(null);
+  const moved = (clientX: number) => {
+    const ms = scale.invert(clientX - (fromX ?? clientX)) - scale.invert(0);
+    return Math.round(ms / DRAG_STEP_MS) * DRAG_STEP_MS;
+  };
+  const text = fromX === null ? signed(atMs) : signed(atMs, 2);
+  return (
+    <g
+      className="cursor-ew-resize touch-none"
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        setFromX(event.clientX);
+      }}
+      onPointerMove={({ clientX }) => {
+        if (fromX !== null) onDrag(moved(clientX));
+      }}
+      onPointerUp={({ clientX }) => {
+        if (fromX === null) return;
+        setFromX(null);
+        onDrop(moved(clientX));
+      }}
+      onPointerCancel={() => {
+        setFromX(null);
+        onDrop(0);
+      }}
+    >
+      <rect x={scale(atMs) - 9} y={y - 14} width="56" height="18" fill="transparent" />
+      <Flag x={scale(atMs)} y={y} text={text} ink="var(--ink)" />
+    </g>
+  );
+}
+
+/** Zoomed in, some land beyond the drawing: on which side, and how many. */
+function OutOfSight({
+  values,
+  domain,
+  width,
+  height,
+}: {
+  values: readonly number[];
+  domain: BeatLineDomain;
+  width: number;
+  height: number;
+}) {
+  const early = values.filter((value) => value < domain[0]).length;
+  const late = values.filter((value) => value > domain[1]).length;
+  const y = height - 5;
+  return (
+    <g fontSize="12" fill="var(--soft)">
+      {early > 0 && (
+        <text x="2" y={y}>
+          ◂ {early}
+        </text>
+      )}
+      {late > 0 && (
+        <text x={width - 2} y={y} textAnchor="end">
+          {late} ▸
+        </text>
+      )}
+    </g>
   );
 }
 
@@ -142,7 +262,7 @@ function Flag({ x, y, text, ink }: { x: number; y: number; text: string; ink: st
   return (
     <>
       <path d={`M${x - 5} ${y - 6}h10l-5 5z`} fill={ink} />
-      <text x={x + 9} y={y} fontSize="12" fill={ink}>
+      <text x={x + 9} y={y} fontSize="12" fill={ink} stroke="var(--sheet)" strokeWidth="3" paintOrder="stroke">
         {text}
       </text>
     </>

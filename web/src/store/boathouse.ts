@@ -17,6 +17,8 @@ function heard(id: string, name: string, input: number, change: Partial<Gear>): 
   return gear({ id, name, returnChannel: input, sends: everything, ...change });
 }
 
+/** A program could take its offset itself; here the hub does it, so that one press does for all. */
+const inHub = { ...factsOf('audioProgram').offset, where: 'hub' as const };
 const noShow = (kind: Gear['kind']) => ({ ...factsOf(kind).able, showsTempo: false });
 
 /** Eight that are heard, and the rest of the room, with some things that are not as they should be. */
@@ -31,8 +33,8 @@ const GEAR: readonly Gear[] = [
   heard('otter', 'Otter bass box', 4, { able: noShow('beatBox') }),
   heard('gull', 'Gull drums', 5, { able: noShow('beatBox'), sockets: oneLink('usb', 'USB') }),
   heard('lantern', 'Lantern tablet', 6, { kind: 'tablet', sockets: oneLink('tablet', 'Tablet') }),
-  heard('ledger', 'Ledger program', 7, { kind: 'audioProgram', sockets: oneLink('loopback', 'Loop') }),
-  heard('marsh', 'Marsh laptop', 8, { kind: 'audioProgram', sockets: oneLink('network', 'Net') }),
+  heard('ledger', 'Ledger program', 7, { kind: 'audioProgram', sockets: oneLink('loopback', 'Loop'), offset: inHub }),
+  heard('marsh', 'Marsh laptop', 8, { kind: 'audioProgram', sockets: oneLink('network', 'Net'), offset: inHub }),
   gear({
     id: 'weir',
     name: 'Weir recorder',

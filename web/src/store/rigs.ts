@@ -123,6 +123,7 @@ const factsSchema = {
       .required()
       .oneOf(['later', 'earlier'] as const),
     step: number().required().min(0).max(1000),
+    sampleRate: number().min(8000).max(384_000),
   }),
 };
 

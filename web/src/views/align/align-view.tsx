@@ -1,84 +1,57 @@
-import { useState } from 'react';
+import { Tabs } from 'radix-ui';
 import { Link } from 'react-router';
-import { changeRig, stepBack, useSession } from '../../hub/session';
-import { obstacle, runTake } from '../../measure/take-flow';
-import { useTakeFlow } from '../../measure/take-parts';
-import { BeatLineRule, beatLineDomain } from '../../parts/beat-line';
-import { Button } from '../../parts/button';
-import { Notice } from '../../parts/notice';
-import { TOLERANCE_MS } from '../../parts/words';
-import { TakeProgressBar } from '../bench/take-progress';
-import { FollowerRow } from './follower-row';
-import { needsApplying, type AlignRow } from './align-rows';
-import { useRows } from './use-rows';
+import { usePlan } from '../../align/use-rows';
+import { useSession } from '../../hub/session';
+import { LinesPanel } from './lines-panel';
+import { NextStep } from './next-step';
+import { SetsPanel } from './sets-panel';
+import { StemsPanel } from './stems-panel';
+import { TypePanel } from './type-panel';
 
-const TAKE_BARS = 8;
+const PANELS = {
+  lines: 'Beat line',
+  type: 'What to type',
+  sets: 'Sets',
+  stems: 'Stems in time',
+} as const;
 
-/** From what was measured to everybody on the beat: what to change, applied, and proved, before and after on one drawing. */
+/** From what was measured to everybody on the beat: what to change, applied, and proved; for gear, and for recordings. */
 export function AlignView() {
-  const rows = useRows();
-  const flow = useTakeFlow(({ flow }) => flow);
-  const [selected, setSelected] = useState<string | null>(null);
-  const preRollMs = useSession(({ snapshot }) => snapshot.preRollMs);
-  if (rows.length === 0) return <NobodyYet />;
-  const domain = beatLineDomain(
-    rows.flatMap(({ now, before }) =>
-      [now, before].flatMap((line) => line?.landings.map(({ lateMs }) => lateMs) ?? []),
-    ),
-  );
+  const rig = useSession(({ rig }) => rig);
+  const plan = usePlan();
+  if (!rig) return null;
+  const toType = plan.rows.filter(({ gear, wantedMs }) => gear.offset.where === 'own' && wantedMs).length;
   return (
-    <div className="flex flex-col gap-4 p-5">
-      <header className="flex flex-wrap items-center gap-x-4 gap-y-2">
-        <h2 className="text-lg font-bold">All on the beat</h2>
-        <span className="flex-1 text-sm text-soft">
-          onto the hub’s click · tolerance ±{TOLERANCE_MS.toFixed(1)} ms
-          {preRollMs > 0 && ` · everybody waits ${preRollMs.toFixed(1)} ms at play`}
-        </span>
-        <NextStep rows={rows} />
-      </header>
-      {flow.state === 'idle' && flow.problem && <Notice>{flow.problem}</Notice>}
-      {flow.state !== 'idle' && <TakeProgressBar />}
-      <div className="grid grid-cols-[160px_minmax(0,1fr)_270px] gap-x-4">
-        <span />
-        <div>
-          <div className="flex justify-between text-xs text-soft">
-            <span>earlier</span>
-            <span>later, ms</span>
-          </div>
-          <BeatLineRule domain={domain} unit="ms" />
-        </div>
-        <span />
-        {rows.map((row) => (
-          <FollowerRow
-            key={row.gear.id}
-            row={row}
-            domain={domain}
-            height={rows.length > 4 ? 52 : 92}
-            selected={selected === row.gear.id}
-            onSelect={() => setSelected(row.gear.id)}
-          />
-        ))}
-        <span className="self-start pt-1 text-xs text-soft">samples at 48 kHz</span>
-        <BeatLineRule domain={domain} unit="samples" />
-        <span />
+    <Tabs.Root defaultValue="lines" className="flex flex-col">
+      <div className="ruled-b flex flex-wrap items-center gap-x-4 px-5">
+        <Tabs.List aria-label="Ways to align" className="flex">
+          {Object.entries(PANELS).map(([value, label]) => (
+            <Tabs.Trigger
+              key={value}
+              value={value}
+              className="border-b-2 border-transparent px-3 py-2.5 text-sm whitespace-nowrap text-soft first:-ml-3 data-[state=active]:border-ink data-[state=active]:font-bold data-[state=active]:text-ink"
+            >
+              {label}
+              {value === 'type' && toType > 0 && ` (${toType})`}
+            </Tabs.Trigger>
+          ))}
+        </Tabs.List>
+        <span className="flex-1" />
+        {plan.rows.length > 0 && <NextStep plan={plan} toleranceMs={rig.align.toleranceMs} />}
       </div>
-      <WhatIsLeft rows={rows} />
-    </div>
-  );
-}
-
-/** What no offset can change: how much each follower varies by itself. */
-function WhatIsLeft({ rows }: { rows: AlignRow[] }) {
-  const proved = rows.filter((row) => row.now?.report && !needsApplying(row));
-  if (proved.length === 0) return null;
-  return (
-    <section aria-label="What is left" className="max-w-prose text-sm">
-      <h2 className="font-bold">What is left is their own</h2>
-      <p className="text-soft">
-        From beat to beat they vary by themselves, which no offset can narrow:{' '}
-        {proved.map(({ gear, now }) => `${gear.name} ${now?.report?.spreadMs.toFixed(1)} ms`).join(', ')}.
-      </p>
-    </section>
+      <Tabs.Content value="lines">
+        {plan.rows.length > 0 ? <LinesPanel plan={plan} rig={rig} /> : <NobodyYet />}
+      </Tabs.Content>
+      <Tabs.Content value="type">
+        {plan.rows.length > 0 ? <TypePanel plan={plan} rig={rig} /> : <NobodyYet />}
+      </Tabs.Content>
+      <Tabs.Content value="sets">
+        <SetsPanel rig={rig} />
+      </Tabs.Content>
+      <Tabs.Content value="stems">
+        <StemsPanel />
+      </Tabs.Content>
+    </Tabs.Root>
   );
 }
 
@@ -94,47 +67,4 @@ function NobodyYet() {
       </Link>
     </div>
   );
-}
-
-/** The one thing to do next: measure, apply, or prove. */
-function NextStep({ rows }: { rows: AlignRow[] }) {
-  const rig = useSession(({ rig }) => rig);
-  const input = useSession(({ input }) => input);
-  const canUndo = useSession(({ undo }) => undo.length > 0);
-  const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
-  const gear = rows.map((row) => row.gear);
-  const why = rig ? obstacle(rig, gear, input) : null;
-  const toApply = rows.filter(needsApplying);
-  const take = (proof: boolean) =>
-    void runTake({ gearIds: gear.map(({ id }) => id), bars: TAKE_BARS, drive: 'clock', proof });
-  const applied = rows.some(({ now, before }) => now === null && before !== null);
-  const tried = rows.some(({ now, before }) => now && before);
-  return (
-    <div className="flex items-center gap-2">
-      {why && <span className="text-sm text-attention">{why}</span>}
-      {toApply.length > 0 && (
-        <Button tone="strong" disabled={busy} onClick={() => void applyAll(toApply)}>
-          Apply {toApply.length} {toApply.length === 1 ? 'offset' : 'offsets'}
-        </Button>
-      )}
-      <Button
-        tone={toApply.length > 0 ? 'plain' : 'strong'}
-        disabled={busy || why !== null}
-        onClick={() => take(applied || tried)}
-      >
-        {applied ? 'Take a proof' : tried ? 'Prove again' : 'Measure all'}
-      </Button>
-      <Button disabled={!canUndo || busy} onClick={() => void stepBack('undo')}>
-        Undo
-      </Button>
-    </div>
-  );
-}
-
-function applyAll(rows: readonly AlignRow[]): Promise<void> {
-  const wanted = new Map(rows.map(({ gear, wantedMs }) => [gear.id, wantedMs]));
-  return changeRig((rig) => ({
-    ...rig,
-    gear: rig.gear.map((gear) => ({ ...gear, offsetMs: wanted.get(gear.id) ?? gear.offsetMs })),
-  }));
 }

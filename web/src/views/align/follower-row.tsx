@@ -1,112 +1,110 @@
 import clsx from 'clsx';
+import { Lock, LockOpen } from 'lucide-react';
 import type { KeyboardEvent } from 'react';
+import { useShallow } from 'zustand/react/shallow';
+import type { AlignRow } from '../../align/align-rows';
+import { setOffset } from '../../hub/set-offset';
 import { useSession } from '../../hub/session';
 import { BeatLineRow, type BeatLineDomain } from '../../parts/beat-line';
-import { Button } from '../../parts/button';
-import { lateInWords, moveInWords, offsetInWords } from '../../parts/words';
+import { offsetIn } from '../../parts/units';
+import { lateInWords } from '../../parts/words';
 import type { TakeLine } from '../../store/records';
-import { setOffset } from '../../hub/set-offset';
-import { needsApplying, type AlignRow } from './align-rows';
+import { lock } from './change-align';
+import { useAlignLook, useUnitAt } from './look';
+import { Verdict } from './verdict';
 
 const SAMPLE_MS = 1000 / 48_000;
 
 interface Props {
   row: AlignRow;
   domain: BeatLineDomain;
+  toleranceMs: number;
   height: number;
   selected: boolean;
   onSelect: () => void;
 }
 
-/** A follower on the beat line. With the row in hand, the arrow keys move its offset, live. */
-export function FollowerRow({ row, domain, height, selected, onSelect }: Props) {
-  const { gear, now, before } = row;
+/** A follower on the beat line. With the row in hand, the arrow keys move its offset, live; or its flag is dragged. */
+export function FollowerRow({ row, domain, toleranceMs, height, selected, onSelect }: Props) {
+  const { gear, now, before, meetMs, locked } = row;
+  const live = useLiveLandings(gear.returnChannel);
+  const unit = useAlignLook(({ unit }) => unit);
+  const at = useUnitAt();
+  /** A fast hand changes the offset again before the row is drawn anew: take it from where it stands. */
+  const move = (byMs: number) => {
+    const current = useSession.getState().rig?.gear.find(({ id }) => id === gear.id)?.offsetMs ?? gear.offsetMs;
+    void setOffset(gear.id, Number((current + byMs).toFixed(4)));
+  };
   const nudge = (event: KeyboardEvent) => {
     const way = event.key === 'ArrowLeft' ? -1 : event.key === 'ArrowRight' ? 1 : 0;
-    if (way === 0) return;
+    if (way === 0 || locked) return;
     event.preventDefault();
-    // A fast hand changes the offset again before the row is drawn anew: take it from where it stands.
-    const current = useSession.getState().rig?.gear.find(({ id }) => id === gear.id)?.offsetMs ?? gear.offsetMs;
-    const stepMs = event.altKey ? SAMPLE_MS : event.shiftKey ? 1 : 0.1;
-    void setOffset(gear.id, Number((current + way * stepMs).toFixed(4)));
+    move(way * (event.altKey ? SAMPLE_MS : event.shiftKey ? 1 : 0.1));
   };
-  const shown = now ?? before;
+  const landings = live ?? lates(now);
+  const medianMs = live ? middle(live) : (now?.report?.medianMs ?? null);
+  const shownMs = medianMs ?? before?.report?.medianMs ?? null;
   return (
     <div className={clsx('contents *:ruled-t', selected && '*:bg-raised')}>
-      <button
-        type="button"
-        aria-pressed={selected}
-        onClick={onSelect}
-        onFocus={onSelect}
-        onKeyDown={nudge}
-        className="flex flex-col items-start justify-center px-2 text-left hover:bg-raised"
-      >
-        <b>{gear.name}</b>
-        <span className="text-xs text-clock">offset {offsetInWords(gear.offsetMs)}</span>
-        <span className="sr-only">Arrow keys move it.</span>
-      </button>
+      <div className="flex items-center">
+        <button
+          type="button"
+          aria-pressed={selected}
+          onClick={onSelect}
+          onFocus={onSelect}
+          onKeyDown={nudge}
+          className="flex h-full min-w-0 flex-1 flex-col items-start justify-center px-2 text-left hover:bg-raised"
+        >
+          <b className="max-w-full truncate">{gear.name}</b>
+          <span className="text-xs text-clock">offset {offsetIn(gear.offsetMs, unit, at)}</span>
+          <span className="sr-only">Arrow keys move it.</span>
+        </button>
+        <button
+          type="button"
+          aria-pressed={locked}
+          aria-label={locked ? `Let ${gear.name} be moved` : `Leave ${gear.name} as it is`}
+          title={locked ? 'It stays as it is. Press to let it be moved.' : 'Leave it as it is'}
+          onClick={() => void lock(gear.id, !locked)}
+          className={clsx('p-1.5', locked ? 'text-ink' : 'text-rule hover:text-ink')}
+        >
+          {locked ? <Lock size={14} aria-hidden /> : <LockOpen size={14} aria-hidden />}
+        </button>
+      </div>
       <BeatLineRow
         domain={domain}
         height={height}
-        row={
-          now && before
-            ? {
-                lateMs: lates(now),
-                medianMs: now.report?.medianMs ?? null,
-                before: lates(before),
-                beforeMedianMs: before.report?.medianMs ?? null,
-              }
-            : now
-              ? { lateMs: lates(now), medianMs: now.report?.medianMs ?? null }
-              : { lateMs: [], before: lates(before), beforeMedianMs: before?.report?.medianMs ?? null }
-        }
-        label={`${gear.name}: ${shown?.report ? lateInWords(shown.report.medianMs) : 'not measured'}`}
+        toleranceMs={toleranceMs}
+        aimMs={meetMs}
+        row={{
+          lateMs: landings,
+          medianMs,
+          ...(before && { before: lates(before), beforeMedianMs: before.report?.medianMs ?? null }),
+        }}
+        label={`${gear.name}: ${shownMs === null ? 'not measured' : lateInWords(shownMs)}`}
+        {...(!locked && { onMove: move })}
       />
       <div className="flex flex-col justify-center px-2">
-        <Verdict row={row} />
+        <Verdict row={row} toleranceMs={toleranceMs} live={live !== null} />
       </div>
     </div>
   );
 }
 
-function lates(line: TakeLine | null): number[] {
-  return line?.landings.map(({ lateMs }) => lateMs) ?? [];
+/** Where its last beats landed, while it plays; null while nothing is heard. */
+function useLiveLandings(channel: number | null): number[] | null {
+  return useSession(
+    useShallow(({ live, snapshot }) => {
+      const reading = channel === null || snapshot.state !== 'rolling' ? null : live?.readings[channel];
+      return reading?.state === 'locked' ? reading.landings.map(({ lateMs }) => lateMs) : null;
+    }),
+  );
 }
 
-function Verdict({ row }: { row: AlignRow }) {
-  const { gear, now, before, wantedMs } = row;
-  if (!now?.report)
-    return (
-      <>
-        <b className="text-sm">{before ? 'Applied, not proved' : 'Not measured'}</b>
-        <span className="text-xs text-soft">{before ? 'take a proof to see what is left' : 'measure it first'}</span>
-      </>
-    );
-  const { medianMs, ci95Ms } = now.report;
-  const half = (ci95Ms[1] - ci95Ms[0]) / 2;
-  if (needsApplying(row) && wantedMs !== null)
-    return (
-      <div className="flex items-center justify-between gap-2">
-        <span>
-          <b className="block text-sm first-letter:uppercase">{moveInWords(wantedMs - gear.offsetMs)}</b>
-          <span className="text-xs text-soft">
-            {lateInWords(medianMs)} ± {half.toFixed(2)}
-          </span>
-        </span>
-        <Button onClick={() => void setOffset(gear.id, wantedMs)}>Apply</Button>
-      </div>
-    );
-  return (
-    <>
-      <b className="flex items-center gap-2 text-sm text-good">
-        <svg width="12" height="12" aria-hidden>
-          <circle cx="6" cy="6" r="5" fill="currentColor" />
-        </svg>
-        {before ? 'Proved' : 'In time'}
-      </b>
-      <span className="text-xs text-soft">
-        left over {lateInWords(medianMs)} ± {half.toFixed(2)}
-      </span>
-    </>
-  );
+function middle(values: readonly number[]): number | null {
+  const sorted = [...values].sort((a, b) => a - b);
+  return sorted[Math.floor(sorted.length / 2)] ?? null;
+}
+
+function lates(line: TakeLine | null): number[] {
+  return line?.landings.map(({ lateMs }) => lateMs) ?? [];
 }

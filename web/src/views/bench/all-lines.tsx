@@ -9,10 +9,10 @@ export function AllLines({ lines, onChoose }: { lines: TakeLine[]; onChoose: (in
     <section aria-label="All of them" className="grid grid-cols-[140px_minmax(0,1fr)] items-center gap-x-4">
       <h3 className="text-sm font-bold">All of them</h3>
       <BeatLineRule domain={domain} unit="ms" />
-      {lines.map(({ name, channel, landings, report }, i) => {
+      {lines.map(({ name, landings, report }, i) => {
         const heard = report !== null && report.matched > 0;
         return (
-          <div key={channel} className="contents">
+          <div key={i} className="contents">
             <button type="button" onClick={() => onChoose(i)} className="truncate text-left text-sm hover:underline">
               {name}
             </button>

@@ -96,7 +96,11 @@ export function BenchView() {
             <Notice>{problem}</Notice>
           </div>
         )}
-        {busy && <TakeProgressBar />}
+        {busy && (
+          <div className="mb-4">
+            <TakeProgressBar />
+          </div>
+        )}
         {question === 'clock' ? (
           <ClockResults />
         ) : !take ? (

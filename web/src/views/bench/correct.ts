@@ -4,17 +4,17 @@ import { database } from '../../store/database';
 import type { Take, TakeLine } from '../../store/records';
 
 /**
- * Says by hand how late a beat landed; with null, that it does not count; with undefined, that it is as measured. Without a beat,
+ * Says by hand how late a beat of the line at `index` landed; with null, that it does not count; with undefined, that it is as measured. Without a beat,
  * for all of them. The take is computed again from its sound.
  */
 export async function correct(
   take: Take,
-  channel: number,
+  index: number,
   pulse: number | null,
   lateMs: number | null | undefined,
 ): Promise<void> {
   const before = take.lines;
-  const lines = before.map((line) => (line.channel === channel ? withCorrection(line, pulse, lateMs) : line));
+  const lines = before.map((line, i) => (i === index ? withCorrection(line, pulse, lateMs) : line));
   await put(take.id, lines);
   if (lateMs === null) tell('This beat does not count any more.', () => void put(take.id, before));
 }

@@ -13,9 +13,9 @@ export function LinePicker({
 }) {
   return (
     <div className="flex flex-wrap" role="group" aria-label="Follower shown">
-      {lines.map(({ name, channel }, i) => (
+      {lines.map(({ name }, i) => (
         <button
-          key={channel}
+          key={i}
           type="button"
           aria-pressed={i === index}
           onClick={() => onChoose(i)}

@@ -2,8 +2,8 @@ import { Progress } from 'radix-ui';
 import { endTake, useTakeFlow } from '../../measure/take-parts';
 import { Button } from '../../parts/button';
 
-/** How far the take has come, and the way out of it. */
-export function TakeProgressBar() {
+/** How far the take has come, and the way out of it; `words`: what it is part of. */
+export function TakeProgressBar({ words: partOf = '' }: { words?: string }) {
   const flow = useTakeFlow(({ flow }) => flow);
   if (flow.state === 'idle') return null;
   const { capturedSeconds: captured = 0, wantedSeconds = 0 } = flow.progress ?? {};
@@ -14,7 +14,8 @@ export function TakeProgressBar() {
       ? 'One bar to settle …'
       : `Listening: ${capturedSeconds.toFixed(0)} of ${wantedSeconds.toFixed(0)} s${flow.words ? `, ${flow.words}` : ''}`;
   return (
-    <div className="mb-4 flex items-center gap-4 border border-ink bg-raised px-4 py-3">
+    <div className="flex items-center gap-4 border border-ink bg-raised px-4 py-1.5">
+      {partOf && <b className="text-sm">{partOf}</b>}
       <Progress.Root
         value={capturedSeconds}
         max={wantedSeconds || 1}

@@ -53,7 +53,7 @@ export function TakeResult({ take }: { take: Take }) {
           <button
             type="button"
             className="underline underline-offset-2"
-            onClick={() => void correct(take, line.channel, null, undefined)}
+            onClick={() => void correct(take, index, null, undefined)}
           >
             All as measured
           </button>
@@ -62,14 +62,14 @@ export function TakeResult({ take }: { take: Take }) {
       {landing && (
         <div className="grid grid-cols-1 gap-6 lg:grid-cols-[3fr_2fr]">
           <Caliper
-            key={`${line.channel} ${landing.pulse}`}
+            key={`${index} ${landing.pulse}`}
             takeId={take.id}
             channel={line.channel}
             sampleRate={take.sampleRate}
             pulseMs={line.pulsesMs[landing.pulse] ?? 0}
             landing={landing}
             byHand={line.corrections?.[landing.pulse] !== undefined}
-            onCorrect={(lateMs) => void correct(take, line.channel, landing.pulse, lateMs)}
+            onCorrect={(lateMs) => void correct(take, index, landing.pulse, lateMs)}
           />
           <Histogram values={line.landings.map(({ lateMs }) => lateMs)} />
         </div>

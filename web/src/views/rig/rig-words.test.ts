@@ -1,7 +1,7 @@
 import { checklist, lineCheck, NO_EVIDENCE, type Cure, type Seen } from '@metronomo/core';
 import { boathouse } from '../../store/boathouse';
 import { planOf } from '../../store/rig-plan';
-import { changedSince } from './changed-since';
+import { changedSince } from '../../align/changed-since';
 import { checklistWords } from './checklist-words';
 import { cureWords, wordsFor } from './finding-words';
 import type { Take, TakeLine } from '../../store/records';

@@ -5,8 +5,7 @@ import { useSession } from '../../hub/session';
 import type { Rig, Take } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { useTakes } from '../../store/use-takes';
-import { alignRows } from '../align/align-rows';
-import { changedSince } from './changed-since';
+import { planOffsets } from '../../align/align-rows';
 
 export interface LineCheck {
   open: Finding[];
@@ -69,13 +68,11 @@ function whatIsHeard(
 
 function measuredIn(rig: Rig, takes: readonly Take[]): Evidence['measured'] {
   const measured = new Map<string, 'holds' | { staleBecause: string }>();
-  for (const { gear, now, before } of alignRows(rig.gear, takes)) {
-    const line = now ?? before;
-    const take = line && takes.find(({ lines }) => lines.includes(line));
-    const changed = take && changedSince(take, line, rig);
-    if (changed) measured.set(gear.id, { staleBecause: changed });
+  const landings = takes.filter(({ plan }) => !plan);
+  for (const { gear, now, known, stale } of planOffsets(rig, landings).rows) {
+    if (stale) measured.set(gear.id, { staleBecause: stale });
     else if (now) measured.set(gear.id, 'holds');
-    else if (before) measured.set(gear.id, { staleBecause: 'its offset was changed since' });
+    else if (known) measured.set(gear.id, { staleBecause: 'its offset was changed since' });
   }
   return measured;
 }

@@ -1,0 +1,44 @@
+import { writeFileSync } from 'node:fs';
+import { By, Key } from 'selenium-webdriver';
+import { openBrowser } from './browser';
+import { writeWav } from '../core/src/files/wav';
+const hits = (late: number, first = 400, n = 24) => { const s = new Float32Array(48000 * 14); for (let b = 0; b < n; b++) for (let i = 0, at = Math.round((first + b * 500 + late) * 48); i < 2400; i++) s[at + i]! += 0.5 * Math.cos(i * 0.3) * Math.exp(-i / 300); return s; };
+void (async () => {
+  const page = await openBrowser();
+  try {
+    writeFileSync('/tmp/shots/bass pass.wav', writeWav([hits(0), hits(12.3)], 48000, 16));
+    writeFileSync('/tmp/shots/drum pass.wav', writeWav([hits(0, 900), hits(31.7, 900)], 48000, 24));
+    writeFileSync('/tmp/shots/voice.wav', writeWav([hits(5)], 48000, 24));
+    await page.open('/align');
+    await page.sees('Align all');
+    const t = Date.now();
+    await page.press('Align all');
+    await page.sees('Listening', 30000);
+    await new Promise((r) => setTimeout(r, 12000));
+    await page.picture('/tmp/shots/a2.png');
+    await page.sees(/of 8 are on their place/, 240000);
+    console.log('align all took', (Date.now() - t) / 1000);
+    await page.picture('/tmp/shots/a3.png');
+    const tab = (n: string) => page.driver.findElement(By.xpath(`//button[@role="tab" and starts-with(normalize-space(),"${n}")]`)).click();
+    await tab('What to type');
+    await page.driver.findElement(By.xpath('//select[@aria-label="Where the offset of Marsh laptop goes"]/option[2]')).click();
+    await new Promise((r) => setTimeout(r, 500));
+    await page.picture('/tmp/shots/a4.png');
+    await tab('Sets');
+    await page.press('Keep');
+    await new Promise((r) => setTimeout(r, 800));
+    await tab('Beat line');
+    await page.driver.findElement(By.xpath('//button[@aria-pressed and contains(., "Porch beat box")]')).sendKeys(Key.chord(Key.SHIFT, Key.ARROW_RIGHT), Key.chord(Key.SHIFT, Key.ARROW_RIGHT));
+    await new Promise((r) => setTimeout(r, 500));
+    await page.press('Nearer'); await page.press('Nearer'); await page.press('Nearer');
+    await page.picture('/tmp/shots/a5.png');
+    await tab('Sets');
+    await new Promise((r) => setTimeout(r, 500));
+    await page.picture('/tmp/shots/a6.png');
+    await tab('Stems');
+    await page.driver.findElement(By.css('input[aria-label="WAV files of parts"]')).sendKeys(['/tmp/shots/bass pass.wav','/tmp/shots/drum pass.wav','/tmp/shots/voice.wav'].join('\n'));
+    await page.sees('Write all 3', 30000);
+    await page.picture('/tmp/shots/a7.png');
+    console.log(await page.complaints());
+  } finally { await page.close(); }
+})();

@@ -1,0 +1,25 @@
+import { useMemo } from 'react';
+import { audioBufferMs } from '../audio/engine';
+import { useSession } from '../hub/session';
+import { useTakes } from '../store/use-takes';
+import { planOffsets, type Plan } from './align-rows';
+
+const NOTHING: Plan = { rows: [], preRollMs: 0, problem: null };
+
+/** All followers of the rig in use that are heard, with what was measured and what would bring them together. */
+export function usePlan(): Plan {
+  const rig = useSession(({ rig }) => rig);
+  const takes = useTakes();
+  return useMemo(
+    // Those that asked something else say where somebody lands only by the way.
+    () =>
+      rig
+        ? planOffsets(
+            rig,
+            takes.filter(({ plan }) => !plan),
+            audioBufferMs(),
+          )
+        : NOTHING,
+    [rig, takes],
+  );
+}

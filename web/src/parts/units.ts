@@ -1,0 +1,43 @@
+import { convertOffset, type FrameRate } from '@metronomo/core';
+
+export const UNITS = ['ms', 'samples', 'ticks', 'frames'] as const;
+export type Unit = (typeof UNITS)[number];
+
+/** What a duration depends on when it is not said in ms. */
+export interface UnitAt {
+  sampleRate: number;
+  bpm: number;
+  rate: FrameRate;
+}
+
+const WORDS: Record<Unit, { word: string; digits: number }> = {
+  ms: { word: 'ms', digits: 1 },
+  samples: { word: 'smp', digits: 0 },
+  ticks: { word: 'ticks', digits: 2 },
+  frames: { word: 'fr', digits: 2 },
+};
+
+/** A duration without its sign: `12.3 ms`, `590 smp`, `0.39 ticks`, `0.31 fr`. */
+export function inUnit(ms: number, unit: Unit, at: UnitAt): string {
+  const { word, digits } = WORDS[unit];
+  return `${Math.abs(convertOffset(ms, at)[unit]).toFixed(digits)} ${word}`;
+}
+
+/** `590 smp late`, `0.4 ms early`, `on the beat`. */
+export function lateIn(ms: number, unit: Unit, at: UnitAt): string {
+  return isNothing(ms, unit, at) ? 'on the beat' : `${inUnit(ms, unit, at)} ${ms > 0 ? 'late' : 'early'}`;
+}
+
+/** What to do about it: `send it 12.3 ms earlier`. */
+export function moveIn(changeMs: number, unit: Unit, at: UnitAt): string {
+  return `send it ${inUnit(changeMs, unit, at)} ${changeMs < 0 ? 'earlier' : 'later'}`;
+}
+
+/** As a setting: `12.3 ms earlier`, `none`. */
+export function offsetIn(ms: number, unit: Unit, at: UnitAt): string {
+  return isNothing(ms, unit, at) ? 'none' : `${inUnit(ms, unit, at)} ${ms < 0 ? 'earlier' : 'later'}`;
+}
+
+function isNothing(ms: number, unit: Unit, at: UnitAt): boolean {
+  return Number.parseFloat(inUnit(ms, unit, at)) === 0;
+}

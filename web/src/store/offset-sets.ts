@@ -1,0 +1,93 @@
+import Dexie from 'dexie';
+import { database } from './database';
+import type { OffsetSet, Rig, Take } from './records';
+
+const MOST_NAME = 60;
+/** The delay that buffers are said to have wavers a little by itself. */
+const SAME_BUFFER_MS = 5;
+const SAME_OFFSET_MS = 0.005;
+
+/** The sets of a rig, newest first. */
+export async function listSets(rigId: string): Promise<OffsetSet[]> {
+  const range: [unknown[], unknown[]] = [
+    [rigId, Dexie.minKey],
+    [rigId, Dexie.maxKey],
+  ];
+  return (
+    await database.offsetSets
+      .where('[rigId+savedAt]')
+      .between(...range)
+      .toArray()
+  ).reverse();
+}
+
+/** Keeps the offsets in force under a name, with the conditions of the newest take. */
+export async function saveSet(rig: Rig, name: string, newest: Take | undefined): Promise<OffsetSet> {
+  const set: OffsetSet = {
+    id: crypto.randomUUID(),
+    rigId: rig.id,
+    name: name.trim().slice(0, MOST_NAME) || `${rig.bpm.toFixed(1)} BPM`,
+    savedAt: Date.now(),
+    bpm: rig.bpm,
+    input: rig.input.label,
+    inputSource: rig.input.sourceId,
+    sampleRate: newest?.sampleRate ?? null,
+    bufferMs: newest?.conditions?.bufferMs ?? null,
+    offsets: rig.gear.map(({ id, name, offsetMs, offset, portId }) => ({
+      gearId: id,
+      name,
+      offsetMs,
+      own: offset.own,
+      wiredTo: portId,
+    })),
+  };
+  await database.offsetSets.add(set);
+  return set;
+}
+
+export async function renameSet(id: string, name: string): Promise<void> {
+  const kept = name.trim().slice(0, MOST_NAME);
+  if (kept) await database.offsetSets.update(id, { name: kept });
+}
+
+/** Takes it away and gives back what undoes that. */
+export async function deleteSet(set: OffsetSet): Promise<() => Promise<void>> {
+  await database.offsetSets.delete(set.id);
+  return async () => {
+    await database.offsetSets.put(set);
+  };
+}
+
+/** The rig with the set's offsets; gear that the set does not know stays as it is. */
+export function withSet(rig: Rig, { offsets }: OffsetSet): Rig {
+  const kept = new Map(offsets.map(({ gearId, offsetMs }) => [gearId, offsetMs]));
+  return { ...rig, gear: rig.gear.map((gear) => ({ ...gear, offsetMs: kept.get(gear.id) ?? gear.offsetMs })) };
+}
+
+/** What is no longer as it was when the set was saved: in words, each the end of "since then". */
+export function changedSinceSet(set: OffsetSet, rig: Rig, bufferMs: number | null): string[] {
+  const changes: string[] = [];
+  if (set.inputSource !== rig.input.sourceId) changes.push(`the sound came in by ${set.input}`);
+  if (set.bpm !== rig.bpm) changes.push(`the tempo was ${set.bpm.toFixed(1)} BPM`);
+  if (set.bufferMs !== null && bufferMs !== null && Math.abs(set.bufferMs - bufferMs) > SAME_BUFFER_MS)
+    changes.push(`buffers delayed by ${set.bufferMs.toFixed(0)} ms`);
+  for (const { gearId, name, own, wiredTo } of set.offsets) {
+    const gear = rig.gear.find(({ id }) => id === gearId);
+    if (!gear) changes.push(`${name} was there`);
+    else {
+      if (gear.portId !== wiredTo) changes.push(`${name} hung on another port`);
+      if (gear.offset.own !== own) changes.push(`${own} stood in the menu of ${name}`);
+    }
+  }
+  const known = new Set(set.offsets.map(({ gearId }) => gearId));
+  for (const { id, name } of rig.gear) if (!known.has(id)) changes.push(`${name} was not there`);
+  return changes;
+}
+
+/** Whether these are the offsets in force. */
+export function isInForce({ offsets }: OffsetSet, rig: Rig): boolean {
+  return rig.gear.every(({ id, offsetMs }) => {
+    const kept = offsets.find(({ gearId }) => gearId === id);
+    return !kept || Math.abs(kept.offsetMs - offsetMs) < SAME_OFFSET_MS;
+  });
+}

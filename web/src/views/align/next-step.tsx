@@ -1,0 +1,42 @@
+import { alignAll, applyOffsets, measureAll, useAlignFlow } from '../../align/align-flow';
+import { needsApplying, standingOf, type Plan } from '../../align/align-rows';
+import { stepBack, useSession } from '../../hub/session';
+import { obstacle } from '../../measure/take-flow';
+import { useTakeFlow } from '../../measure/take-parts';
+import { Button } from '../../parts/button';
+
+/** All of it at one press; or each step by itself: measure, apply, prove. */
+export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranceMs: number }) {
+  const rig = useSession(({ rig }) => rig);
+  const input = useSession(({ input }) => input);
+  const canUndo = useSession(({ undo }) => undo.length > 0);
+  const taking = useTakeFlow(({ flow }) => flow.state !== 'idle');
+  const aligning = useAlignFlow(({ flow }) => flow.state === 'running');
+  const busy = taking || aligning;
+  const gear = rows.map((row) => row.gear);
+  const why = rig ? obstacle(rig, gear, input) : null;
+  const toApply = rows.filter((row) => needsApplying(row, toleranceMs));
+  const standings = rows.map((row) => standingOf(row, toleranceMs));
+  const applied = standings.includes('applied');
+  const tried = rows.some(({ now, before }) => now && before);
+  const done = standings.every((standing) => standing === 'there');
+  return (
+    <div className="flex items-center gap-2 py-1.5">
+      {why && <span className="text-sm text-attention">{why}</span>}
+      <Button tone={done ? 'plain' : 'strong'} disabled={busy || why !== null} onClick={() => void alignAll()}>
+        Align all
+      </Button>
+      <Button disabled={busy || why !== null} onClick={() => void measureAll(applied || tried)}>
+        {applied ? 'Take a proof' : tried ? 'Prove again' : 'Measure all'}
+      </Button>
+      {toApply.length > 0 && (
+        <Button disabled={busy} onClick={() => void applyOffsets(toApply)}>
+          Apply {toApply.length} {toApply.length === 1 ? 'offset' : 'offsets'}
+        </Button>
+      )}
+      <Button disabled={!canUndo || taking} onClick={() => void stepBack('undo')}>
+        Undo
+      </Button>
+    </div>
+  );
+}
