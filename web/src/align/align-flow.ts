@@ -14,11 +14,12 @@ const MOST_ROUNDS = 3;
 const HELPED = 0.9;
 
 type AlignFlow =
-  | { state: 'idle'; said: string | null }
+  /** `rig`: as it stood at the end; what was said holds as long as that is so. */
+  | { state: 'idle'; said: string | null; rig: Rig | null }
   | { state: 'running'; round: number; step: 'measuring' | 'applying' | 'proving' };
 
 /** The aligning of all under way, and what the last one came to, in words. */
-export const useAlignFlow = create<{ flow: AlignFlow }>(() => ({ flow: { state: 'idle', said: null } }));
+export const useAlignFlow = create<{ flow: AlignFlow }>(() => ({ flow: { state: 'idle', said: null, rig: null } }));
 
 /**
  * Measures all, applies what follows from it, and proves it; again, until all are within the tolerance or come no nearer. Each
@@ -34,7 +35,7 @@ export async function alignAll(): Promise<void> {
     said = error instanceof Error ? error.message : 'It could not go on.';
   }
   if (!wasRolling) await standStill().catch(() => undefined); // what was found is what counts
-  useAlignFlow.setState({ flow: { state: 'idle', said } });
+  useAlignFlow.setState({ flow: { state: 'idle', said, rig: useSession.getState().rig } });
 }
 
 async function rounds(wasRolling: boolean): Promise<string> {
@@ -64,12 +65,13 @@ function tell(round: number, step: 'measuring' | 'applying' | 'proving'): void {
   useAlignFlow.setState({ flow: { state: 'running', round, step } });
 }
 
-/** One take of those that follow a clock, one of those that are played by notes. False where it was ended or failed. */
-export async function measureAll(proof: boolean): Promise<boolean> {
+/** One take of those that follow a clock, one of those that are played by notes; of all, or of some. False where it was ended or failed. */
+export async function measureAll(proof: boolean, only?: readonly string[]): Promise<boolean> {
   const { rig } = useSession.getState();
   if (!rig) return false;
   for (const drive of ['clock', 'notes'] satisfies Drive[]) {
-    const gearIds = heardOf(rig.gear).flatMap((one) => (driveOf(one) === drive ? [one.id] : []));
+    const wanted = heardOf(rig.gear).filter(({ id }) => !only || only.includes(id));
+    const gearIds = wanted.flatMap((one) => (driveOf(one) === drive ? [one.id] : []));
     if (gearIds.length === 0) continue;
     const take = await runTake({ gearIds, bars: TAKE_BARS, drive, proof });
     if (!take || take.status !== 'done' || wasEnded()) return false;

@@ -10,9 +10,10 @@ export function soundLeadMs(): number {
   return engine ? engine.context.outputLatency * 1000 + HANDING_OVER_MS : 0;
 }
 
-/** What the sound card's buffers delay by what they say themselves, ms; null while there is no sound. */
+/** What the sound card's buffers delay by what they say themselves, ms; null while no sound flows, for they say nothing then. */
 export function audioBufferMs(): number | null {
-  return engine && (engine.context.baseLatency + engine.context.outputLatency) * 1000;
+  if (!engine || engine.context.state !== 'running' || engine.context.outputLatency === 0) return null;
+  return (engine.context.baseLatency + engine.context.outputLatency) * 1000;
 }
 
 /** The page's one audio context, made on the first press that needs sound, with the clock that goes with it. */

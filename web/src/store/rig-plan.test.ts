@@ -117,7 +117,7 @@ test('a rig of the first version is opened as one that knows cables', async () =
   const { loadRig } = await import('./rigs');
   const rig = await loadRig('boathouse');
   expect(rig!.gear[0]).toMatchObject({ audioOuts: [{ input: 1 }], returnChannel: 1, checked: [], gives: 'clock' });
-  expect(rig).toMatchObject({ routes: [], tested: {}, following: { response: 'steady' } });
+  expect(rig).toMatchObject({ routes: [], tested: {}, following: { response: 'steady' }, align: { target: 'grid' } });
   expect(rig).toMatchObject({ leaders: ['hub'], bpm: 79.3 });
   expect(rig!.gear.map(({ portId, offsetMs }) => [portId, offsetMs])).toEqual([
     ['boathouse-porch', -12.3],

@@ -1,8 +1,9 @@
 import clsx from 'clsx';
-import { Lock, LockOpen } from 'lucide-react';
+import { Ear, Lock, LockOpen } from 'lucide-react';
 import type { KeyboardEvent } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import type { AlignRow } from '../../align/align-rows';
+import { useListening } from '../../audio/listening';
 import { setOffset } from '../../hub/set-offset';
 import { useSession } from '../../hub/session';
 import { BeatLineRow, type BeatLineDomain } from '../../parts/beat-line';
@@ -42,8 +43,8 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
     move(way * (event.altKey ? SAMPLE_MS : event.shiftKey ? 1 : 0.1));
   };
   const landings = live ?? lates(now);
-  const medianMs = live ? middle(live) : (now?.report?.medianMs ?? null);
-  const shownMs = medianMs ?? before?.report?.medianMs ?? null;
+  // Not measured where it is now: where it should land by what was measured elsewhere.
+  const medianMs = live ? middle(live) : (now?.report?.medianMs ?? row.lateMs);
   return (
     <div className={clsx('contents *:ruled-t', selected && '*:bg-raised')}>
       <div className="flex items-center">
@@ -59,6 +60,7 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
           <span className="text-xs text-clock">offset {offsetIn(gear.offsetMs, unit, at)}</span>
           <span className="sr-only">Arrow keys move it.</span>
         </button>
+        {gear.returnChannel !== null && <HearAlone name={gear.name} channel={gear.returnChannel} />}
         <button
           type="button"
           aria-pressed={locked}
@@ -80,13 +82,30 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
           medianMs,
           ...(before && { before: lates(before), beforeMedianMs: before.report?.medianMs ?? null }),
         }}
-        label={`${gear.name}: ${shownMs === null ? 'not measured' : lateInWords(shownMs)}`}
+        label={`${gear.name}: ${medianMs === null ? 'not measured' : lateInWords(medianMs)}`}
         {...(!locked && { onMove: move })}
       />
       <div className="flex flex-col justify-center px-2">
         <Verdict row={row} toleranceMs={toleranceMs} live={live !== null} />
       </div>
     </div>
+  );
+}
+
+/** Only it and the click are heard, so that the two can be brought together by ear. */
+function HearAlone({ name, channel }: { name: string; channel: number }) {
+  const solo = useListening((state) => state.solo === channel);
+  return (
+    <button
+      type="button"
+      aria-pressed={solo}
+      aria-label={`Hear ${name} alone with the click`}
+      title="Hear it alone with the click"
+      onClick={() => useListening.setState({ solo: solo ? null : channel })}
+      className={clsx('p-1.5', solo ? 'text-ink' : 'text-rule hover:text-ink')}
+    >
+      <Ear size={14} aria-hidden />
+    </button>
   );
 }
 

@@ -188,12 +188,13 @@ function Progress({ children }: { children: React.ReactNode }) {
   const flow = useAlignFlow(({ flow }) => flow);
   const taking = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const trouble = useTakeFlow(({ flow }) => (flow.state === 'idle' ? flow.problem : null));
+  const unchanged = useSession(({ rig }) => flow.state === 'idle' && flow.rig === rig);
   const running = flow.state === 'running';
   return (
     <>
       {taking ? <TakeProgressBar words={running ? roundInWords(flow.round, flow.step) : ''} /> : children}
       {!taking && trouble && <Notice>{trouble}</Notice>}
-      {!running && flow.said && !trouble && (
+      {!running && unchanged && flow.said && !trouble && (
         <p className="text-sm" role="status">
           {flow.said}
         </p>

@@ -19,6 +19,7 @@ export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranc
   const standings = rows.map((row) => standingOf(row, toleranceMs));
   const applied = standings.includes('applied');
   const tried = rows.some(({ now, before }) => now && before);
+  const again = rows.flatMap(({ gear }, i) => (/stale|contradicted/.test(standings[i] ?? '') ? [gear.id] : []));
   const done = standings.every((standing) => standing === 'there');
   return (
     <div className="flex items-center gap-2 py-1.5">
@@ -29,6 +30,11 @@ export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranc
       <Button disabled={busy || why !== null} onClick={() => void measureAll(applied || tried)}>
         {applied ? 'Take a proof' : tried ? 'Prove again' : 'Measure all'}
       </Button>
+      {again.length > 0 && again.length < rows.length && (
+        <Button disabled={busy || why !== null} onClick={() => void measureAll(false, again)}>
+          Measure {again.length} again
+        </Button>
+      )}
       {toApply.length > 0 && (
         <Button disabled={busy} onClick={() => void applyOffsets(toApply)}>
           Apply {toApply.length} {toApply.length === 1 ? 'offset' : 'offsets'}

@@ -170,6 +170,7 @@ function SetDetail({ set, sets, rig }: { set: OffsetSet; sets: OffsetSet[]; rig:
         <tbody>
           {set.offsets.map(({ gearId, name, offsetMs }) => {
             const beside = other ? offsetOf(other, gearId) : rig.gear.find(({ id }) => id === gearId)?.offsetMs;
+            if (offsetMs === 0 && beside === 0) return null;
             return (
               <tr key={gearId} className="ruled-b">
                 <td className="py-1">{name}</td>

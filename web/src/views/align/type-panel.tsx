@@ -18,7 +18,7 @@ export function TypePanel({ plan, rig }: { plan: Plan; rig: Rig }) {
         can take it there instead, so that they are in time without the hub too. It belongs in one of the two, never in
         both.
       </p>
-      <ul className="grid grid-cols-1 gap-4 md:grid-cols-2 xl:grid-cols-3">
+      <ul className="grid grid-cols-1 items-start gap-4 md:grid-cols-2 xl:grid-cols-3">
         {plan.rows.map((row) => (
           <Card key={row.gear.id} row={row} rig={rig} />
         ))}

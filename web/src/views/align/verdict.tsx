@@ -51,9 +51,7 @@ export function Verdict({ row, toleranceMs, live }: { row: AlignRow; toleranceMs
         <Said
           word={moveIn(changeMs, unit, at)}
           below={
-            byEar
-              ? `your ear: ${inUnit(changeMs, unit, at)} ${changeMs < 0 ? 'later' : 'earlier'} than was measured`
-              : left
+            byEar ? `by ear ${inUnit(changeMs, unit, at)} ${changeMs < 0 ? 'later' : 'earlier'} than measured` : left
           }
         >
           {apply}
@@ -72,7 +70,7 @@ export function Verdict({ row, toleranceMs, live }: { row: AlignRow; toleranceMs
       const byEarMs = wantedMs === null ? 0 : gear.offsetMs - wantedMs;
       const below =
         Math.abs(byEarMs) > BY_EAR_MS
-          ? `your ear: ${inUnit(byEarMs, unit, at)} ${byEarMs > 0 ? 'later' : 'earlier'} than was measured`
+          ? `by ear ${inUnit(byEarMs, unit, at)} ${byEarMs > 0 ? 'later' : 'earlier'} than measured`
           : `should be ${left}`;
       return <Said word={live ? 'Applied, playing, not proved' : 'Applied, not proved'} below={below} />;
     }

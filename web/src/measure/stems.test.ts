@@ -1,0 +1,84 @@
+import { WaveFile } from 'wavefile';
+import { writeWav } from '@metronomo/core';
+import { alignedName, moveList, stemMoves, type Stem } from '../align/stem-moves';
+import { moveStem, readStem } from './stems';
+
+const RATE = 48_000;
+/** A row of hits at 120 BPM, the first at `firstMs`. */
+const hits = (firstMs: number) => {
+  const samples = new Float32Array(RATE * 6);
+  for (let beat = 0; beat < 10; beat++)
+    for (let i = 0, at = Math.round(((firstMs + beat * 500) / 1000) * RATE); i < 2400; i++)
+      samples[at + i] = 0.5 * Math.cos(i * 0.3) * Math.exp(-i / 300);
+  return samples;
+};
+const part = (firstMs: number, lateMs: number, encoding: 16 | 24 | 'float32' = 24) =>
+  writeWav([hits(firstMs), hits(firstMs + lateMs)], RATE, encoding);
+const stemOf = (id: string, bytes: Uint8Array, clickChannel: number | null = 0): Stem => ({
+  id,
+  name: `${id}.wav`,
+  clickChannel,
+  knownLateMs: 0,
+  reading: readStem(bytes, clickChannel),
+});
+const whole = { fractions: false, together: false };
+
+test('a part is as late as its gear lands after its click, and is moved by that in whole samples', () => {
+  const stem = stemOf('bass', part(400, 12.3));
+  expect(stem.reading).toMatchObject({ problem: null, sampleRate: RATE, seconds: 6 });
+  expect(stem.reading.lateMs).toBeCloseTo(12.3, 1);
+  // The click stays where it is. 12.3 ms are 590.4 samples at 48 kHz (plain arithmetic).
+  expect(stemMoves([stem], whole).get('bass')).toEqual([0, -590]);
+});
+
+test('moved by whole samples it is bit by bit what it was, as another program reads it', () => {
+  for (const [encoding, name] of [
+    [16, '16'],
+    [24, '24'],
+    ['float32', '32f'],
+  ] as const) {
+    const bytes = part(400, 12.3, encoding);
+    const before = new WaveFile(bytes).getSamples(false, Float64Array) as unknown as Float64Array[];
+    const file = new WaveFile(moveStem(bytes, { samples: [0, -590] }));
+    const after = file.getSamples(false, Float64Array) as unknown as Float64Array[];
+    expect(file.bitDepth).toBe(name);
+    expect(after[0]).toEqual(before[0]);
+    expect(after[1]!.slice(0, -590)).toEqual(before[1]!.slice(590));
+  }
+});
+
+test('moved by a fraction, what was late lands on the click to a hundredth of a ms', () => {
+  const bytes = part(400, 12.3, 16);
+  const [moves] = stemMoves([stemOf('bass', bytes)], { ...whole, fractions: true }).values();
+  const written = moveStem(bytes, { samples: moves! });
+  expect(new WaveFile(written).bitDepth).toBe('24');
+  expect(Math.abs(readStem(written, 0).lateMs!)).toBeLessThan(0.01);
+});
+
+test('brought together, the first clicks are at one place, nothing is cut off at the end, and all land there', () => {
+  const files = [part(400, 12.3), part(900, 31.7)];
+  const stems = files.map((bytes, i) => stemOf(String(i), bytes));
+  const moves = stemMoves(stems, { ...whole, together: true });
+  const read = files.map((bytes, i) => readStem(moveStem(bytes, { samples: moves.get(String(i))! }), 0));
+  expect(read.map(({ firstClickMs }) => firstClickMs)).toEqual([expect.closeTo(900, 0), expect.closeTo(900, 0)]);
+  for (const { lateMs } of read) expect(Math.abs(lateMs!)).toBeLessThan(0.02);
+  expect(read[0]!.seconds).toBeCloseTo(6.5, 2);
+});
+
+test('without a click it is moved by what is known; with one channel, nothing is guessed', () => {
+  const bytes = writeWav([hits(400)], RATE);
+  expect(readStem(bytes, 0).problem).toContain('one channel only');
+  const known = { ...stemOf('voice', bytes, null), knownLateMs: 5 };
+  expect(stemMoves([known], whole).get('voice')).toEqual([-240]);
+  const silent = stemOf('silent', writeWav([hits(400), new Float32Array(RATE * 6)], RATE));
+  expect(silent.reading.problem).toContain('silent');
+  expect(stemMoves([silent], whole).get('silent')).toBeNull();
+});
+
+test('the list says what was moved, under names that overwrite nothing, and holds no formula', () => {
+  const stems = [{ ...stemOf('bass', part(400, 12.3)), name: '=cmd|x.wav' }];
+  const [, click, gear] = moveList(stems, stemMoves(stems, whole)).split('\r\n');
+  expect(click).toContain("'=cmd|x.wav");
+  expect(gear).toContain('-590');
+  expect(alignedName('bass.WAV')).toBe('bass in time.wav');
+});
