@@ -101,7 +101,8 @@ function stepEnergy(samples: Float32Array, step: number): Float64Array {
     let sum = 0;
     let peak = 0;
     for (const end = at + step; at < end; at++) {
-      const power = (samples[at] as number) ** 2;
+      const sample = samples[at] as number;
+      const power = sample * sample;
       sum += power;
       if (power > peak) peak = power;
     }
@@ -113,7 +114,8 @@ function stepEnergy(samples: Float32Array, step: number): Float64Array {
 function noiseFloors(energy: Float64Array): number[] {
   const floors: number[] = [];
   for (let from = 0; from < energy.length; from += FLOOR_STEPS) {
-    const low = quantile(energy.subarray(from, from + FLOOR_STEPS), FLOOR_SHARE) ?? 0;
+    const sorted = energy.slice(from, from + FLOOR_STEPS).sort();
+    const low = sorted[Math.floor(FLOOR_SHARE * (sorted.length - 1))] ?? 0;
     floors.push(Math.max(LEAST_POWER, low / FLOOR_SHARE_POWER));
   }
   return floors;
@@ -174,8 +176,8 @@ function locate(
   const level = abs(samples[peakAt] as number);
   const noise = leastNoise(background, level);
   const from = Math.max(earliest, at - BACK_STEPS * step);
-  const { best, scoreAt } = pickOnset(samples, sampleRate, from, peakAt, noise);
-  const mayBegin = (sample: number) => scoreAt(sample) > best.score - MOST_LOSS;
+  const { best, reaches } = pickOnset(samples, sampleRate, from, peakAt, noise);
+  const mayBegin = (sample: number) => reaches(sample, best.score - MOST_LOSS);
   return { sample: best.sample, noise, level, mayBegin };
 }
 

@@ -15,13 +15,15 @@ const PEAK_SHARE = 0.9;
 /** Slow rises are first tried at this many places along their length, then ever finer around the best. */
 const PLACES = 8;
 const FINER = 5;
+/** While a place is only sought, a rise is taken in so many blocks at the most. */
+const MOST_BLOCKS = 40;
 
 /** How well each place explains an attack as its beginning; the scores are log likelihoods, doubled. */
 export interface Beginnings {
   /** A whole sample. */
   best: { sample: number; score: number };
-  /** Of a whole sample that need not be the best. */
-  scoreAt(sample: number): number;
+  /** Whether a whole sample, which need not be the best, explains it so well. */
+  reaches(sample: number, score: number): boolean;
 }
 
 /**
@@ -40,33 +42,60 @@ export function pickOnset(
   noise: number,
 ): Beginnings {
   const end = attackEnd(samples, fromSample, peakSample, CLEAR_OF_NOISE * Math.sqrt(noise));
-  const power = samples.subarray(fromSample, end + 1).map((sample) => sample * sample);
-  const sums = runningSum(power);
-  // Variance where the rise ends: a sine's mean square is half the square of its peak.
-  const signal = Math.max((power.at(-1) ?? 0) / 2, noise);
-
-  const rises = RISE_MS.map((riseMs) => {
-    const length = Math.max(1, (riseMs / 1000) * sampleRate);
-    const scoreAt = riseScore(power, sums, noise, signal, length);
-    const handicap = SLOWNESS_HANDICAP * Math.log1p(riseMs / HANDICAP_FROM_MS);
-    const foot = riseMs >= SOFT_MS ? FOOT_SHARE * length : 0;
-    return { length, foot, scoreAt: (at: number) => scoreAt(at) - handicap };
+  const attack = attackOf(samples, fromSample, end, noise);
+  let best = { score: -Infinity, at: attack.places - 1 };
+  let likeliest = 0;
+  RISE_MS.forEach((riseMs, i) => {
+    const rise = riseOf(attack, riseMs, sampleRate);
+    const found = bestPlace(rise, attack.places, Math.ceil(rise.length / PLACES));
+    const score = found.score - rise.handicap;
+    if (score <= best.score) return;
+    best = { score, at: found.at - rise.foot };
+    likeliest = i;
   });
-  let best = { score: -Infinity, at: power.length - 1 };
-  for (const { length, foot, scoreAt } of rises) {
-    const found = bestPlace(scoreAt, power.length, Math.ceil(length / PLACES));
-    if (found.score > best.score) best = { score: found.score, at: found.at - foot };
-  }
   return {
     best: { sample: Math.max(0, Math.round(fromSample + best.at)), score: best.score },
-    scoreAt(sample) {
-      const scores = rises.map(({ foot, scoreAt }) => {
+    reaches(sample, score) {
+      // Computed anew: what each hit of an hour would keep for it is far more than it costs.
+      const again = attackOf(samples, fromSample, end, noise);
+      // That which explains the best place mostly explains those near it too.
+      return [likeliest, ...RISE_MS.keys()].some((i) => {
+        const { foot, handicap, exact } = riseOf(again, RISE_MS[i] as number, sampleRate);
         const at = Math.round(sample - fromSample + foot);
-        return at >= 0 && at < power.length ? scoreAt(at) : -Infinity;
+        return at >= 0 && at < again.places && exact(at) - handicap > score;
       });
-      return Math.max(...scores);
     },
   };
+}
+
+/** The samples in question: how many, the running sum of their power, and what they are to be explained by. */
+interface Attack {
+  places: number;
+  power: Float64Array;
+  sums: Float64Array;
+  noise: number;
+  signal: number;
+}
+
+/** Room that one call after the other works in: thousands of hits an hour would else fill the memory with it. */
+let room = roomFor(0);
+
+function roomFor(places: number) {
+  const array = () => new Float64Array(places + 1);
+  return { places, power: array(), sums: array(), inverse: array(), logs: array(), means: array() };
+}
+
+function attackOf(samples: Float32Array, from: number, end: number, noise: number): Attack {
+  const places = end + 1 - from;
+  if (places > room.places) room = roomFor(2 * places);
+  const { power, sums } = room;
+  for (let i = 0; i < places; i++) {
+    const sample = samples[from + i] as number;
+    power[i] = sample * sample;
+    sums[i + 1] = (sums[i] as number) + sample * sample;
+  }
+  // Variance where the rise ends: a sine's mean square is half the square of its peak.
+  return { places, power, sums, noise, signal: Math.max((power[places - 1] as number) / 2, noise) };
 }
 
 function attackEnd(samples: Float32Array, fromSample: number, peakSample: number, clear: number): number {
@@ -75,40 +104,81 @@ function attackEnd(samples: Float32Array, fromSample: number, peakSample: number
   return peakSample;
 }
 
-function runningSum(power: Float32Array): Float64Array {
-  const sums = new Float64Array(power.length + 1);
-  for (let i = 0; i < power.length; i++) sums[i + 1] = (sums[i] as number) + (power[i] as number);
-  return sums;
+/** One length of rise: how well it explains an attack that begins at each place. */
+interface Rise {
+  length: number;
+  /** A soft attack begins this much before. */
+  foot: number;
+  handicap: number;
+  /** Twice the log likelihood, constants left out. */
+  exact: (at: number) => number;
+  /** The same by blocks of the rise, each with its mean: it differs little from place to place, and costs a part of it. */
+  roughly: (at: number) => number;
 }
 
-/** Twice the log likelihood (constants left out) of a rise over `rise` samples that begins at sample `at`. */
-function riseScore(power: Float32Array, sums: Float64Array, noise: number, signal: number, rise: number) {
-  const length = Math.min(power.length, Math.ceil(rise));
-  const inverse = new Float64Array(length);
-  const logs = new Float64Array(length + 1);
-  for (let i = 0; i < length; i++) {
-    const share = Math.min(1, (i + 0.5) / rise);
+/** Works in the room: what it gives holds until it is called again. */
+function riseOf({ places, power, sums, noise, signal }: Attack, riseMs: number, sampleRate: number): Rise {
+  const length = Math.max(1, (riseMs / 1000) * sampleRate);
+  const count = Math.min(places, Math.ceil(length));
+  const { inverse, logs, means } = room;
+  for (let i = 0; i < count; i++) {
+    const share = Math.min(1, (i + 0.5) / length);
     const variance = noise + signal * share * share;
     inverse[i] = 1 / variance;
     logs[i + 1] = (logs[i] as number) + Math.log(variance);
   }
-  const total = sums[power.length] as number;
+  const total = sums[places] as number;
   const plateau = noise + signal;
   const logNoise = Math.log(noise);
   const logPlateau = Math.log(plateau);
-  return (at: number): number => {
-    const rising = Math.min(length, power.length - at);
-    let score = -at * logNoise - (sums[at] as number) / noise - (logs[rising] as number);
+  const around = (at: number, rising: number): number =>
+    -at * logNoise -
+    (sums[at] as number) / noise -
+    (logs[rising] as number) -
+    (places - at - rising) * logPlateau -
+    (total - (sums[at + rising] as number)) / plateau;
+  const exact = (at: number): number => {
+    const rising = Math.min(count, places - at);
+    let score = around(at, rising);
     for (let i = 0; i < rising; i++) score -= (power[at + i] as number) * (inverse[i] as number);
-    const after = at + rising;
-    return score - (power.length - after) * logPlateau - (total - (sums[after] as number)) / plateau;
+    return score;
+  };
+  const block = Math.ceil(count / MOST_BLOCKS);
+  fillMeans(means, inverse, count, block);
+  const roughly = (at: number): number => {
+    const rising = Math.min(count, places - at);
+    let score = around(at, rising);
+    for (let b = 0, from = 0; from < rising; b++, from += block) {
+      const to = Math.min(rising, from + block);
+      score -= ((sums[at + to] as number) - (sums[at + from] as number)) * (means[b] as number);
+    }
+    return score;
+  };
+  return {
+    length,
+    foot: riseMs >= SOFT_MS ? FOOT_SHARE * length : 0,
+    handicap: SLOWNESS_HANDICAP * Math.log1p(riseMs / HANDICAP_FROM_MS),
+    exact,
+    roughly: block === 1 ? exact : roughly,
   };
 }
 
+function fillMeans(means: Float64Array, values: Float64Array, count: number, block: number): void {
+  for (let b = 0; b * block < count; b++) {
+    const to = Math.min(count, (b + 1) * block);
+    let sum = 0;
+    for (let i = b * block; i < to; i++) sum += values[i] as number;
+    means[b] = sum / (to - b * block);
+  }
+}
+
 /** Seeks ever finer around the best place: the score of a rise is smooth over a part of its length. */
-function bestPlace(scoreAt: (at: number) => number, places: number, stride: number): { score: number; at: number } {
+function bestPlace({ exact, roughly }: Rise, places: number, stride: number): { score: number; at: number } {
   let best = { score: -Infinity, at: 0 };
   const tryFrom = (from: number, to: number, by: number) => {
+    // In the end the true score counts, also against other rises.
+    const scoreAt = by === 1 ? exact : roughly;
+    best = { score: -Infinity, at: best.at };
     for (let at = Math.max(0, from); at < Math.min(places, to); at += by) {
       const score = scoreAt(at);
       if (score > best.score) best = { score, at };

@@ -1,9 +1,4 @@
-import {
-  maximumTimeIntervalError,
-  maximumTimeIntervalErrors,
-  modifiedAllanDeviation,
-  overlappingAllanDeviation,
-} from './deviations';
+import { maximumTimeIntervalError, maximumTimeIntervalErrors, overlappingAndModified } from './deviations';
 
 /** How steady something is over one averaging time. */
 export interface WanderPoint {
@@ -42,10 +37,12 @@ export function measureWander(timeErrorMs: ArrayLike<number>, tau0Ms: number): W
   const mtie = maximumTimeIntervalErrors(timeErrorMs, factors);
   const points = factors.map((m, i): WanderPoint => {
     const tauMs = m * tau0Ms;
+    const { overlapping, modified } = overlappingAndModified(timeErrorMs, tau0Ms, m);
     return {
       tauMs,
-      allanDeviation: overlappingAllanDeviation(timeErrorMs, tau0Ms, m),
-      timeDeviation: (tauMs / Math.sqrt(3)) * modifiedAllanDeviation(timeErrorMs, tau0Ms, m),
+      allanDeviation: overlapping,
+      // As NIST SP 1065, 5.2.6.
+      timeDeviation: (tauMs / Math.sqrt(3)) * modified,
       mtie: mtie[i] as number,
     };
   });

@@ -30,8 +30,14 @@ function traceOf(timeErrorMs: Float64Array, intervalMs: number): ClockResult['tr
   const perPoint = Math.ceil(timeErrorMs.length / TRACE_POINTS);
   const trace: ClockResult['trace'] = [];
   for (let from = 0; from < timeErrorMs.length; from += perPoint) {
-    const part = timeErrorMs.subarray(from, from + perPoint);
-    trace.push({ seconds: (from * intervalMs) / 1000, low: Math.min(...part), high: Math.max(...part) });
+    const to = Math.min(timeErrorMs.length, from + perPoint);
+    let [low, high] = [Infinity, -Infinity];
+    for (let i = from; i < to; i++) {
+      const error = timeErrorMs[i] as number;
+      if (error < low) low = error;
+      if (error > high) high = error;
+    }
+    trace.push({ seconds: (from * intervalMs) / 1000, low, high });
   }
   return trace;
 }

@@ -3,7 +3,9 @@ import { ticksOf } from './clock-takes';
 import { database } from './database';
 import type { SoundChunk, Take } from './records';
 
-const BATCH = 8;
+/** So many pieces of one channel are read at once; of many channels, fewer. */
+const BATCH = 64;
+const LEAST_BATCH = 4;
 
 export async function listTakes(rigId: string): Promise<Take[]> {
   const takes = await database.takes
@@ -42,10 +44,12 @@ export async function pieceLengths(takeId: string): Promise<number[]> {
 
 /** A few pieces at a time, for all channels of a long take do not fit in memory. */
 async function eachBatch(takeId: string, see: (chunks: SoundChunk[]) => void): Promise<void> {
-  for (let from = 0; ; from += BATCH) {
-    const chunks = await piecesOf(takeId, from, from + BATCH);
+  for (let from = 0, batch = LEAST_BATCH; ;) {
+    const chunks = await piecesOf(takeId, from, from + batch);
     if (chunks.length === 0) return;
     see(chunks);
+    from += batch;
+    batch = Math.max(LEAST_BATCH, Math.floor(BATCH / Math.max(1, chunks[0]?.channels.length ?? 1)));
   }
 }
 
