@@ -11,6 +11,8 @@ import type { Figure } from './figures';
 const FEEDS = 16;
 const BPM = 300;
 const SETTLE_MS = 8000;
+/** Longer than the lookahead remembers how busy the page was when it was opened. */
+const QUIET_SETTLE_MS = 40_000;
 const MEASURE_MS = 60_000;
 
 interface Counted {
@@ -94,7 +96,7 @@ async function playFor(page: Page, ms: number, holdMs: number): Promise<Run> {
     await page.driver.executeScript(
       `window.holding = setInterval(() => { const until = performance.now() + ${holdMs}; while (performance.now() < until); }, 1000);`,
     );
-  await later(SETTLE_MS);
+  await later(holdMs > 0 ? SETTLE_MS : QUIET_SETTLE_MS);
   await page.driver.executeScript(`Object.assign(standIn.counted, { all: 0, late: 0, latestMs: 0 }); ${WATCH_FRAMES}`);
   const stalls = await stallsWithin(ms);
   const { counted, frames, lookaheadsMs } = await page.driver.executeScript<{
