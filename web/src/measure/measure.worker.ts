@@ -114,12 +114,15 @@ const api: MeasureWorkerApi = {
     const moved = moveStem(bytes, move);
     return Comlink.transfer(moved, [moved.buffer]);
   },
-  async envelopes(takeId, channels, columns) {
+  async envelopes(takeId, channels, columns, withinMs) {
+    const { sampleRate = 0 } = (await database.takes.get(takeId)) ?? {};
+    const at = (ms: number, most: number) => Math.min(most, Math.max(0, Math.round((ms * sampleRate) / 1000)));
     const load = channelsOf(takeId);
     const shapes: Envelope[] = [];
     for (const channel of channels) {
       const samples = await load(channel);
-      shapes.push(waveformEnvelope(samples, 0, samples.length, columns));
+      const [from, to] = withinMs ? withinMs.map((ms) => at(ms, samples.length)) : [0, samples.length];
+      shapes.push(waveformEnvelope(samples, from ?? 0, to ?? samples.length, columns));
     }
     return shapes;
   },

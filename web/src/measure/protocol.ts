@@ -68,8 +68,13 @@ export interface MeasureWorkerApi {
   readStem(bytes: Uint8Array, clickChannel: number | null): StemReading;
   /** The part, moved, as a WAV file. Whole samples are moved as they are, fractions are read between them. */
   moveStem(bytes: Uint8Array, move: StemMove): Uint8Array;
-  /** The shape of a take's channels, in so many columns: what the screen can show of it. */
-  envelopes(takeId: string, channels: number[], columns: number): Promise<Envelope[]>;
+  /** The shape of a take's channels, all of it or a stretch in ms, in so many columns: what the screen can show of it. */
+  envelopes(
+    takeId: string,
+    channels: number[],
+    columns: number,
+    withinMs: [number, number] | null,
+  ): Promise<Envelope[]>;
   /** A stretch of one channel; silence where it reaches past the ends. */
   excerpt(takeId: string, channel: number, fromSample: number, toSample: number): Promise<Float32Array>;
 }

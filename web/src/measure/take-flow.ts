@@ -136,13 +136,14 @@ async function recordInTurn(take: Take, bars: number, firstMs: number): Promise<
     const beginsMs = firstMs + turn * turnMs;
     return { ...line, within: [beginsMs - LEAD_IN_MS, beginsMs + lastsMs] satisfies [number, number] };
   });
-  const before = useSession.getState().snapshot.muted;
+  const { snapshot, rig } = useSession.getState();
+  const before = snapshot.muted;
+  // Everybody, also who is not measured: one input hears them all.
   const silent = (alone: string | null) => {
-    for (const { gearId } of lines)
-      if (gearId) {
-        const muted = alone === null ? before.includes(gearId) : gearId !== alone;
-        command({ kind: 'mute', feedId: gearId, muted });
-      }
+    for (const { id } of rig?.gear ?? []) {
+      const muted = alone === null ? before.includes(id) : id !== alone;
+      command({ kind: 'mute', feedId: id, muted });
+    }
   };
   const turns = lines.map(({ gearId, within: [fromMs] }, turn) =>
     // The first has its turn at once; each of the others as soon as the one before it was heard.

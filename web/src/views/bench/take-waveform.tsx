@@ -18,17 +18,19 @@ interface Props {
   onBeat: (pulse: number) => void;
 }
 
-/** The whole take: the click over the gear, the grid through both, each onset a line; press a beat to see it up close. */
+/** The whole take, or the turn that it was heard in: the click over the gear, the grid through both, each onset a line; press a beat to see it up close. */
 export function TakeWaveform({ take, line, beat, onBeat }: Props) {
   const [ref, width] = useElementWidth();
   const clickChannel = 'clickChannel' in take.beats ? take.beats.clickChannel : null;
-  const shapes = useEnvelopes(take.id, clickChannel === null ? [line.channel] : [line.channel, clickChannel], width);
+  const channels = clickChannel === null ? [line.channel] : [line.channel, clickChannel];
+  const shapes = useEnvelopes(take.id, channels, width, line.within ?? null);
   const [gearShape, clickShape] = shapes ?? [];
-  const perMs = width / ((take.frames / take.sampleRate) * 1000);
-  const x = (ms: number) => ms * perMs;
+  const [fromMs, toMs] = line.within ?? [0, (take.frames / take.sampleRate) * 1000];
+  const perMs = width / (toMs - fromMs);
+  const x = (ms: number) => (ms - fromMs) * perMs;
   const gearTop = TOP + (clickChannel === null ? 0 : CLICK_HEIGHT + 8);
   const height = gearTop + GEAR_HEIGHT + 4 + ONSET_TICK;
-  const beatWidth = x((line.pulsesMs[1] ?? 500) - (line.pulsesMs[0] ?? 0));
+  const beatWidth = perMs * ((line.pulsesMs[1] ?? 500) - (line.pulsesMs[0] ?? 0));
   const step = (by: number) => {
     const at = line.landings.findIndex(({ pulse }) => pulse === beat);
     const next = line.landings[at + by];
@@ -49,7 +51,7 @@ export function TakeWaveform({ take, line, beat, onBeat }: Props) {
         if (event.key === 'ArrowLeft') step(-1);
       }}
       onClick={(event) => {
-        const ms = (event.clientX - event.currentTarget.getBoundingClientRect().left) / perMs;
+        const ms = fromMs + (event.clientX - event.currentTarget.getBoundingClientRect().left) / perMs;
         const nearest = line.landings.reduce<number | null>((best, { pulse }) => {
           const away = (other: number) => Math.abs((line.pulsesMs[other] ?? 0) + beatWidth / perMs / 3 - ms);
           return best === null || away(pulse) < away(best) ? pulse : best;

@@ -2,11 +2,16 @@ import type { Envelope } from '@metronomo/core';
 import { useEffect, useState } from 'react';
 import { measure } from '../../hub/session';
 
-/** The shapes of a take's channels, one column a pixel; the sound itself stays in the worker. Null until they are there. */
-export function useEnvelopes(takeId: string, channels: number[], columns: number): Envelope[] | null {
+/** The shapes of a take's channels, or of a stretch of it in ms, one column a pixel; the sound itself stays in the worker. Null until they are there. */
+export function useEnvelopes(
+  takeId: string,
+  channels: number[],
+  columns: number,
+  withinMs: [number, number] | null,
+): Envelope[] | null {
   const wanted = channels.join();
-  const ask = () => (columns > 0 ? measure.envelopes(takeId, wanted.split(',').map(Number), columns) : null);
-  return useAnswer(ask, `${takeId} ${wanted} ${columns}`);
+  const ask = () => (columns > 0 ? measure.envelopes(takeId, wanted.split(',').map(Number), columns, withinMs) : null);
+  return useAnswer(ask, `${takeId} ${wanted} ${columns} ${withinMs?.join()}`);
 }
 
 /** A short stretch of one channel of a take. */
