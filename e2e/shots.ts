@@ -40,10 +40,31 @@ try {
   await page.sees('95 % interval', 60_000);
   await picture('bench');
   await go('align');
-  await page.press('Apply 8 offsets');
-  await page.press('Take a proof');
-  await page.sees(/Proved[\s\S]*Proved/, 60_000);
+  await page.press('Align all');
+  await page.sees('8 of 8 are on their place', 240_000);
   await picture('align');
+  const tab = (name: string) =>
+    page.driver.findElement(By.xpath(`//button[@role="tab" and starts-with(normalize-space(), "${name}")]`)).click();
+  await tab('What to type');
+  const where = '//select[@aria-label="Where the offset of Marsh laptop goes"]/option';
+  await page.driver.findElement(By.xpath(`${where}[2]`)).click();
+  await picture('align-type');
+  await page.driver.findElement(By.xpath(`${where}[1]`)).click();
+  await tab('Stems');
+  const passes = mkdtempSync(join(tmpdir(), 'metronomo-shot-'));
+  const beats = every(60_000 / 79.3, 24, 300);
+  const part = (name: string, lateMs: number) =>
+    saveWav(join(passes, name), [
+      bursts(beats, 20),
+      bursts(
+        beats.map((ms, i) => ms + lateMs + 0.4 * Math.sin(i * 5)),
+        20,
+      ),
+    ]);
+  const parts = [part('heron, verse.wav', 12.3), part('tide, verse.wav', 31.7), part('gull, verse.wav', 18.4)];
+  await page.driver.findElement(By.css('input[aria-label="WAV files of parts"]')).sendKeys(parts.join('\n'));
+  await page.sees('Write all 3', 60_000);
+  await picture('align-stems');
   await go('bench');
   await page.press('How late is it on a recording?');
   const clicks = every(60_000 / 98.2, 32, 300);

@@ -48,6 +48,12 @@ const PAST_PEAK_STEPS = 5;
 const ARRIVING_STEPS = 3;
 /** And what drowns it has this part of its own peak's power by then: it does not swell. */
 const SUDDEN_SHARE = 0.5;
+/** Hits of one instrument begin about alike. One whose first ms is so much fainter than usual (9 dB) began on something else ... */
+const FIRST_STEPS = 2;
+const FAINT_POWER = 8;
+/** ... if soon something comes that begins as they usually do (within 6 dB). */
+const USUAL_POWER = 4;
+const FEWEST_ALIKE = 5;
 /** What other hits say of a hit's beginning counts as long as it is not this much less likely (log likelihood, doubled). */
 const MOST_LOSS = 16;
 
@@ -82,12 +88,47 @@ export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset
     i += HOLD_STEPS;
   }
   const loud = quantile(hits, 0.9, (hit) => hit.level) ?? 0;
-  const heard = hits.filter((hit) => hit.level >= BLEED_SHARE * loud);
+  const loudEnough = hits.filter((hit) => hit.level >= BLEED_SHARE * loud);
+  const heard = withoutFalseStarts(loudEnough, samples, sampleRate, energy, step);
   const begins = alignAlike(samples, sampleRate, heard, (mean, noise) => {
     const peakAt = peakOf(mean, 0, mean.length);
     return pickOnset(mean, sampleRate, 0, peakAt, leastNoise(noise, abs(mean[peakAt] as number))).best.sample;
   });
   return heard.map(({ level }, i) => ({ timeMs: ((begins[i] as number) / sampleRate) * 1000, level }));
+}
+
+/**
+ * A hit that begins in the tail of another instrument may be placed where that began: nothing in itself tells the two apart, but
+ * the other hits do.
+ */
+function withoutFalseStarts(
+  hits: Hit[],
+  samples: Float32Array,
+  sampleRate: number,
+  energy: Float64Array,
+  step: number,
+): Hit[] {
+  if (hits.length < FEWEST_ALIKE) return hits;
+  const length = FIRST_STEPS * step;
+  const firstPower = ({ sample }: Hit) => meanPower(samples, sample, sample + length);
+  const usual = quantile(hits, 0.5, firstPower) ?? 0;
+  return hits.map((hit) => {
+    if (firstPower(hit) * FAINT_POWER >= usual) return hit;
+    const first = Math.floor(hit.sample / step) + FIRST_STEPS;
+    for (let i = first; i < Math.min(energy.length, first + HOLD_STEPS); i++) {
+      if ((energy[i] as number) * USUAL_POWER < usual) continue;
+      const background = meanPower(samples, hit.sample, i * step - length);
+      const later = locate(samples, sampleRate, i * step, step, Math.max(background, hit.noise), hit.sample + step);
+      return firstPower(later) * USUAL_POWER >= usual ? later : hit;
+    }
+    return hit;
+  });
+}
+
+function meanPower(samples: Float32Array, from: number, to: number): number {
+  let sum = 0;
+  for (let i = from; i < to; i++) sum += (samples[i] ?? 0) ** 2;
+  return sum / Math.max(1, to - from);
 }
 
 interface Hit extends PickedHit {
