@@ -62,6 +62,28 @@ test('what the audio path adds is found, and a take without the click on an inpu
   await option('the click on its input');
 });
 
+test('one after the other on one input that hears everybody: each alone in its turn, and all play again after it', async () => {
+  await option('in turn, all on input 11');
+  const boxes = await page.driver.findElements(By.css('fieldset label'));
+  for (const box of boxes) {
+    const wanted = /^(Porch|Tide)/.test(await box.getText());
+    const tick = await box.findElement(By.css('input'));
+    if ((await tick.isSelected()) !== wanted) await tick.click();
+  }
+  const before = (await newest()).startedAt;
+  await page.press('Take M');
+  await page.driver.wait(async () => (await newest()).startedAt !== before, 30_000);
+  await page.driver.wait(async () => (await newest()).lines.every(({ report }) => report), 60_000, 'not measured');
+  const { lines } = await newest();
+  expect(lines.map(({ gearId }) => gearId)).toEqual(['porch', 'tide']);
+  for (const { gearId, report } of lines) {
+    const { latencyMs, cable } = BOATHOUSE.boxes.find(({ portId }) => portId === `boathouse-${gearId}`)!;
+    expect(report!.matched).toBeGreaterThanOrEqual(15);
+    expect(Math.abs(report!.medianMs - latencyMs - (cable?.byteMs ?? 0))).toBeLessThan(0.6);
+  }
+  await option('all at once, each on its input');
+}, 120_000);
+
 test('an onset is moved and rejected by hand, and all of it taken back', async () => {
   const cursor = () => page.driver.findElement(By.css('[role=slider][aria-label^="Where beat"]'));
   const first = async () =>

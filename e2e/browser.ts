@@ -3,7 +3,7 @@ import type { Server } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pino from 'pino';
-import { Builder, By, until, type WebDriver, type WebElement } from 'selenium-webdriver';
+import { Builder, By, error, until, type WebDriver, type WebElement } from 'selenium-webdriver';
 import { Options, ServiceBuilder, type Driver } from 'selenium-webdriver/chrome';
 import { createApp } from '../server/src/app';
 import { listen, shutDown } from '../server/src/listen';
@@ -89,9 +89,16 @@ export async function openBrowser({
     },
     button,
     async press(name) {
-      const element = await button(name);
-      await driver.wait(until.elementIsEnabled(element), PATIENCE_MS, `"${name}" stays disabled`);
-      await element.click();
+      const press = async () => {
+        const element = await button(name);
+        await driver.wait(until.elementIsEnabled(element), PATIENCE_MS, `"${name}" stays disabled`);
+        await element.click();
+      };
+      // The page may draw the button anew between finding and pressing it; a person would press the new one.
+      await press().catch((problem: unknown) => {
+        if (problem instanceof error.StaleElementReferenceError) return press();
+        throw problem;
+      });
     },
     async sees(text, withinMs = PATIENCE_MS) {
       // Not by `getText`, which works through every element in script: the page would be busy with it most of the time.
@@ -99,8 +106,8 @@ export async function openBrowser({
       const fits = (all: string) => (typeof text === 'string' ? all.includes(text) : text.test(all));
       await driver
         .wait(async () => fits(await shown().catch(() => '')), withinMs, `the page never showed ${String(text)}`)
-        .catch(async (error: unknown) => {
-          throw new Error(`${String(error)}\n--- it shows:\n${await shown()}`);
+        .catch(async (problem: unknown) => {
+          throw new Error(`${String(problem)}\n--- it shows:\n${await shown()}`);
         });
       return shown();
     },

@@ -1,7 +1,10 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { unzipSync } from 'fflate';
 import { By } from 'selenium-webdriver';
+import type { Driver } from 'selenium-webdriver/chrome';
+import { readWav } from '../core/src/files/wav';
 import { openBrowser, type Page } from './browser';
 import { stored } from './page-stand-ins';
 import { bursts, every, saveWav } from './sounds';
@@ -86,5 +89,44 @@ test('a silent channel, one with no attack, and an empty file are told in words;
   await page.press('Measure it');
   await page.sees('The recording is empty');
   expect(await newest()).toHaveLength(2);
+  expect(await page.complaints()).toEqual([]);
+});
+
+test('parts that were dropped at once are moved by as much as they are late, and written into one archive', async () => {
+  const written = mkdtempSync(join(tmpdir(), 'metronomo-written-'));
+  await (page.driver as Driver).sendDevToolsCommand('Browser.setDownloadBehavior', {
+    behavior: 'allow',
+    downloadPath: written,
+  });
+  await page.open('/align');
+  await page.press('Stems in time');
+  const beats = every(500, 16, 300);
+  const part = (name: string, lateMs: number) =>
+    saveWav(join(folder, name), [
+      bursts(beats, 9),
+      bursts(
+        beats.map((ms) => ms + lateMs),
+        9,
+      ),
+    ]);
+  writeFileSync(join(folder, 'broken.wav'), 'RIFF and nothing more');
+  const files = [part('bass.wav', 12.3), part('drums.wav', 31.7), join(folder, 'broken.wav')];
+  await page.driver.findElement(By.css('input[aria-label="WAV files of parts"]')).sendKeys(files.join('\n'));
+  await page.sees(
+    /bass\.wav[\s\S]*12\.3 ms late[\s\S]*59[01] samples earlier[\s\S]*drums\.wav[\s\S]*152\d samples earlier/,
+  );
+  await page.sees(/broken\.wav: This is no WAV file/);
+  await page.press('Write all 2, with a list');
+  const archive = join(written, 'Stems in time.zip');
+  await page.driver.wait(() => Promise.resolve(existsSync(archive)), 15_000, 'nothing was written');
+  const entries = unzipSync(readFileSync(archive));
+  expect(Object.keys(entries)).toEqual(['bass in time.wav', 'drums in time.wav', 'What was moved.csv']);
+  const moved = readWav(entries['bass in time.wav']!).channels[1]!;
+  const before = readWav(readFileSync(files[0]!)).channels[1]!;
+  const by = moved.findIndex((sample) => sample !== 0);
+  const from = before.findIndex((sample) => sample !== 0);
+  // 300 ms from the start stands the click.
+  expect(Math.abs(by - 0.3 * 48_000)).toBeLessThanOrEqual(1);
+  expect(moved.slice(by, by + 48_000)).toEqual(before.slice(from, from + 48_000));
   expect(await page.complaints()).toEqual([]);
 });

@@ -75,6 +75,7 @@ function Bar({ rig, plan, shownMs }: { rig: Rig; plan: Plan; shownMs: number }) 
   const { target, toleranceMs } = rig.align;
   const { unit, widthMs } = useAlignLook();
   const at = useUnitAt();
+  const leader = useSession(({ snapshot }) => rig.gear.find(({ id }) => id === snapshot.leader)?.name ?? null);
   const choose = (value: string) => {
     const chosen: AlignSettings['target'] = value === 'grid' || value === 'latest' ? value : { id: value };
     void changeAlign({ target: chosen });
@@ -111,7 +112,10 @@ function Bar({ rig, plan, shownMs }: { rig: Rig; plan: Plan; shownMs: number }) 
         </select>
       </label>
       <span className="flex-1 text-soft">
-        {plan.preRollMs > 0.05 && `everybody waits ${inUnit(plan.preRollMs, unit, at)} at play`}
+        {plan.preRollMs > 0.05 &&
+          (leader
+            ? `while ${leader} leads, earlier is foretold from its tempo`
+            : `everybody waits ${inUnit(plan.preRollMs, unit, at)} at play`)}
       </span>
       <span className="flex items-center">
         <span className="mr-1 text-soft">{shownMs < 1 ? shownMs.toFixed(1) : shownMs.toFixed(0)} ms wide</span>
