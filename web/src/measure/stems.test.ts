@@ -42,8 +42,10 @@ test('moved by whole samples it is bit by bit what it was, as another program re
     const file = new WaveFile(moveStem(bytes, { samples: [0, -590] }));
     const after = file.getSamples(false, Float64Array) as unknown as Float64Array[];
     expect(file.bitDepth).toBe(name);
-    expect(after[0]).toEqual(before[0]);
-    expect(after[1]!.slice(0, -590)).toEqual(before[1]!.slice(590));
+    // One number says whether all are the same: to compare them one by one takes a minute.
+    const different = (a: Float64Array, b: Float64Array) => a.filter((sample, i) => sample !== b[i]).length;
+    expect(different(after[0]!, before[0]!)).toBe(0);
+    expect(different(after[1]!.slice(0, -590), before[1]!.slice(590))).toBe(0);
   }
 });
 

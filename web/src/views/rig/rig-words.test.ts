@@ -1,4 +1,5 @@
 import { checklist, lineCheck, NO_EVIDENCE, type Cure, type Seen } from '@metronomo/core';
+import { factsOf } from '../../store/gear';
 import { boathouse } from '../../store/boathouse';
 import { planOf } from '../../store/rig-plan';
 import { changedSince } from '../../align/changed-since';
@@ -56,7 +57,9 @@ test('every finding of the demo that a button can cure says what the button does
 });
 
 test('what to set on each box is said in general words', () => {
-  const rig = boathouse();
+  const demo = boathouse();
+  const withOwn = demo.gear.map((one) => (one.id === 'marsh' ? { ...one, offset: factsOf(one.kind).offset } : one));
+  const rig = { ...demo, gear: withOwn };
   const lines = rig.gear.flatMap(({ id }) => checklist(planOf(rig), id).map(({ item }) => checklistWords(item)));
   expect(new Set(lines)).toEqual(
     new Set([
