@@ -1,3 +1,5 @@
+const { PI, abs, cos, floor, sin } = Math;
+
 /** Sampled values on each side of the new place: their sinc, under a window, makes the value between. */
 const REACH = 32;
 
@@ -7,7 +9,7 @@ const REACH = 32;
  * Blackman window (T. I. Laakso et al., "Splitting the unit delay", 1996, recalled).
  */
 export function shiftSound(samples: Float32Array, bySamples: number): Float32Array {
-  const whole = Math.floor(bySamples);
+  const whole = floor(bySamples);
   const fraction = bySamples - whole;
   if (fraction < 1e-6) return shiftWhole(samples, whole);
   if (fraction > 1 - 1e-6) return shiftWhole(samples, whole + 1);
@@ -24,7 +26,7 @@ export function shiftSound(samples: Float32Array, bySamples: number): Float32Arr
 
 function shiftWhole(samples: Float32Array, by: number): Float32Array {
   const shifted = new Float32Array(samples.length);
-  if (Math.abs(by) >= samples.length) return shifted;
+  if (abs(by) >= samples.length) return shifted;
   if (by >= 0) shifted.set(samples.subarray(0, samples.length - by), by);
   else shifted.set(samples.subarray(-by));
   return shifted;
@@ -35,13 +37,13 @@ function kernelAt(fraction: number): Float64Array {
   const kernel = new Float64Array(2 * REACH);
   for (let k = 0; k < kernel.length; k++) {
     const x = k - REACH + fraction;
-    const window = 0.42 + 0.5 * Math.cos((Math.PI * x) / REACH) + 0.08 * Math.cos((2 * Math.PI * x) / REACH);
-    kernel[k] = Math.abs(x) >= REACH ? 0 : sinc(x) * window;
+    const window = 0.42 + 0.5 * cos((PI * x) / REACH) + 0.08 * cos((2 * PI * x) / REACH);
+    kernel[k] = abs(x) >= REACH ? 0 : sinc(x) * window;
   }
   const sum = kernel.reduce((all, one) => all + one, 0);
   return kernel.map((one) => one / sum);
 }
 
 function sinc(x: number): number {
-  return x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x);
+  return x === 0 ? 1 : sin(PI * x) / (PI * x);
 }

@@ -1,6 +1,8 @@
 import { TICKS_PER_BEAT } from '../midi/message';
 import { beatAt, msOfBeat, type Motion } from '../transport/motion';
 
+const { ceil } = Math;
+
 /** A beat that was computed from a tick must not round up to the next. */
 const ROUNDING_TICKS = 1e-6;
 
@@ -20,7 +22,7 @@ export class ClockLane {
     this.ticksPerBeat = TICKS_PER_BEAT * clockRate;
     this.rolling = rolling;
     this.#motion = motion;
-    this.#next = Math.ceil(motion.beat * this.ticksPerBeat - ROUNDING_TICKS);
+    this.#next = ceil(motion.beat * this.ticksPerBeat - ROUNDING_TICKS);
     this.#nextMs = this.#msOf(this.#next);
   }
 
@@ -56,7 +58,7 @@ export class ClockLane {
 
   /** The first tick from a beat on whose number is a multiple of `unit`. */
   firstFrom(beat: number, unit: number): number {
-    return Math.ceil((beat * this.ticksPerBeat - ROUNDING_TICKS) / unit) * unit;
+    return ceil((beat * this.ticksPerBeat - ROUNDING_TICKS) / unit) * unit;
   }
 
   msOf(tick: number): number {

@@ -11,6 +11,8 @@ import { CodeLane } from './code-lane';
 import type { FeedSettings } from './feed-settings';
 import { messageOf, TriggerLane } from './trigger-lane';
 
+const { ceil, floor, max, min } = Math;
+
 /**
  * How long before its first tick a start or continue is sent; a receiver begins on the tick that follows, and MIDI 1.0
  * asks for at least 1 ms between the two. The song position goes the same time again before that.
@@ -91,9 +93,9 @@ export class FeedPlanner {
     this.#map = map;
     const motion = { map, speed, fromMs: gridMs, beat: fromBeat, songMs };
     const clock = new ClockLane(motion, this.#clockRate, true);
-    const greeting = this.#greeting(clock, Math.max(fromBeat, countInTo));
+    const greeting = this.#greeting(clock, max(fromBeat, countInTo));
     // A clock that ran while stopped falls silent before the new grid begins, so that no two ticks come close together.
-    const quietMs = Math.max(clock.intervalMs / 2, 2 * START_LEAD_MS);
+    const quietMs = max(clock.intervalMs / 2, 2 * START_LEAD_MS);
     this.#add(gridMs - quietMs, () => {
       this.#motion = motion;
       this.#clock = clock;
@@ -130,7 +132,7 @@ export class FeedPlanner {
     const { songMs = this.#map.msAt(beat), startsFromThere = false } = options;
     this.#add(gridMs, () => {
       const { sends, positionWhileStopped = true } = this.#settings;
-      const sixteenths = Math.ceil(beat * this.#clockRate * SIXTEENTHS_PER_BEAT - ROUNDING);
+      const sixteenths = ceil(beat * this.#clockRate * SIXTEENTHS_PER_BEAT - ROUNDING);
       const told: MidiMessage[] = [];
       if (
         sends.position &&
@@ -274,7 +276,7 @@ export class FeedPlanner {
   #fullFrame(songMs: number): MidiMessage[] {
     const { sends, timecodeStart = MIDNIGHT } = this.#settings;
     if (!sends.timecode) return [];
-    const frame = Math.max(0, Math.floor(songFrames(songMs, timecodeStart, sends.timecode) + ROUNDING));
+    const frame = max(0, floor(songFrames(songMs, timecodeStart, sends.timecode) + ROUNDING));
     return [fullFrameMessage(framesToTimecode(frame, sends.timecode), sends.timecode)];
   }
 
@@ -282,7 +284,7 @@ export class FeedPlanner {
   #mmcLocate(songMs: number): MidiMessage {
     const { sends, timecodeStart = MIDNIGHT } = this.#settings;
     const rate = sends.timecode ?? '30';
-    const frames = Math.max(0, songFrames(songMs, timecodeStart, rate));
+    const frames = max(0, songFrames(songMs, timecodeStart, rate));
     return encodeMmc({ kind: 'locate', position: framesToPosition(frames, rate) });
   }
 
@@ -316,7 +318,7 @@ export class FeedPlanner {
   }
 
   #add(gridMs: number, run: () => MidiMessage[], { survivesStop = false } = {}): void {
-    this.#nothingUntilGridMs = Math.min(this.#nothingUntilGridMs, gridMs);
+    this.#nothingUntilGridMs = min(this.#nothingUntilGridMs, gridMs);
     const action = { gridMs, run, survivesStop };
     const at = this.#actions.findIndex((other) => other.gridMs > gridMs);
     this.#actions.splice(at < 0 ? this.#actions.length : at, 0, action);

@@ -1,3 +1,5 @@
+const { floor, max, min, round } = Math;
+
 /** A WAV file cannot be read: what is wrong, and at which byte. */
 export class WavError extends Error {
   override readonly name = 'WavError';
@@ -82,7 +84,7 @@ function readSamples(view: DataView, at: number, length: number, format: Format)
     throw new WavError(`The sound is cut off: ${length} bytes are announced, ${there} are there.`, at);
   const width = format.bits / 8;
   const frameBytes = width * format.channels;
-  const frames = Math.floor(Math.min(length, there) / frameBytes);
+  const frames = floor(min(length, there) / frameBytes);
   const read = sampleReader(view, format);
   return Array.from({ length: format.channels }, (_, channel) => {
     const samples = new Float32Array(frames);
@@ -139,7 +141,7 @@ export function writeWav(channels: Float32Array[], sampleRate: number, bits: Wav
 function sampleWriter(view: DataView, bits: WavEncoding): (at: number, sample: number) => void {
   if (bits === 'float32') return (at, sample) => view.setFloat32(at, sample, true);
   const scale = 2 ** (bits - 1);
-  const whole = (sample: number) => Math.min(scale - 1, Math.max(-scale, Math.round(sample * scale)));
+  const whole = (sample: number) => min(scale - 1, max(-scale, round(sample * scale)));
   if (bits === 16) return (at, sample) => view.setInt16(at, whole(sample), true);
   return (at, sample) => {
     const value = whole(sample);

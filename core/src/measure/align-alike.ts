@@ -1,5 +1,7 @@
 import { crossCorrelation } from './cross-correlation';
 
+const { abs, max, round, sqrt } = Math;
+
 /** One hit as it was picked alone. */
 export interface PickedHit {
   /** Where its attack begins. */
@@ -60,7 +62,7 @@ export function alignAlike(
 ): number[] {
   const begins = hits.map(({ sample }) => sample);
   if (hits.length < LEAST_HITS) return begins;
-  const inSamples = (ms: number) => Math.round((ms / 1000) * sampleRate);
+  const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
   const stretch: Stretch = {
     samples,
     before: inSamples(BEFORE_MS),
@@ -128,7 +130,7 @@ function lay({ samples, before }: Stretch, shape: Shape, index: number, hit: Pic
 function lagOf({ samples, before, beginning, mostLag }: Stretch, hit: PickedHit, shape: Shape): number | null {
   const { mean } = shape;
   const first = hit.sample - before - mostLag;
-  const sound = Float64Array.from(samples.subarray(Math.max(0, first), first + mean.length + 2 * mostLag));
+  const sound = Float64Array.from(samples.subarray(max(0, first), first + mean.length + 2 * mostLag));
   if (first < 0 || sound.length < mean.length + 2 * mostLag) return null;
   const { product, at } = bestFit(sound, mean);
   // The noise in the mean is no part of the sound.
@@ -138,7 +140,7 @@ function lagOf({ samples, before, beginning, mostLag }: Stretch, hit: PickedHit,
   const scaled = mean.map((value) => gain * value);
   const left = scaled.map((value, i) => (sound[at + i] as number) - value);
   const alike = (from: number, to: number, share: number) => {
-    const noiseAlone = noise * (to - from + NOISE_DEVIATIONS * Math.sqrt(2 * (to - from)));
+    const noiseAlone = noise * (to - from + NOISE_DEVIATIONS * sqrt(2 * (to - from)));
     return sumOfSquares(left.subarray(from, to)) < noiseAlone + share * sumOfSquares(scaled.subarray(from, to));
   };
   const same =
@@ -152,7 +154,7 @@ function bestFit(sound: Float64Array, shape: Float64Array): { product: number; a
   let bestShare = -Infinity;
   let energy = sumOfSquares(sound.subarray(0, shape.length));
   for (const [at, product] of crossCorrelation(sound, shape).entries()) {
-    const share = (product * Math.abs(product)) / energy;
+    const share = (product * abs(product)) / energy;
     if (share > bestShare) {
       best = { product, at };
       bestShare = share;

@@ -2,6 +2,8 @@ import { detectOnsets } from './detect-onsets';
 import { matchOnsets, type Landing } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
 
+const { abs, ceil, log10, max, round } = Math;
+
 /** A recording tells nothing: why, and what to do. */
 export class RecordingError extends Error {
   override readonly name = 'RecordingError';
@@ -58,7 +60,7 @@ export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: 
 function warningOf(samples: Float32Array): string | null {
   let [peak, flat, longest] = [0, 0, 0];
   for (const sample of samples) {
-    const size = Math.abs(sample);
+    const size = abs(sample);
     if (size > peak) peak = size;
     flat = size >= FULL_SCALE ? flat + 1 : 0;
     if (flat > longest) longest = flat;
@@ -66,14 +68,14 @@ function warningOf(samples: Float32Array): string | null {
   if (longest >= CLIPPED_SAMPLES)
     return 'The input was too loud and clipped. Attacks are found all the same; turn it down.';
   if (peak < QUIET)
-    return `The input is very quiet: its loudest is ${Math.round(20 * Math.log10(peak))} dB. Turn it up, or the noise will hide the beginnings.`;
+    return `The input is very quiet: its loudest is ${round(20 * log10(peak))} dB. Turn it up, or the noise will hide the beginnings.`;
   return null;
 }
 
 function findPulses(beats: BeatReference, sampleRate: number, lengthMs: number): number[] {
   if ('bpm' in beats) {
     const intervalMs = 60_000 / beats.bpm;
-    const count = Math.max(0, Math.ceil((lengthMs - beats.firstBeatMs) / intervalMs));
+    const count = max(0, ceil((lengthMs - beats.firstBeatMs) / intervalMs));
     return Array.from({ length: count }, (_, i) => beats.firstBeatMs + i * intervalMs);
   }
   return 'pulsesMs' in beats ? [...beats.pulsesMs] : findClicks(beats.click, sampleRate);
@@ -101,5 +103,5 @@ function notEmpty(samples: Float32Array): void {
 }
 
 function isSilent(samples: Float32Array): boolean {
-  return !samples.some((sample) => Math.abs(sample) > SILENCE);
+  return !samples.some((sample) => abs(sample) > SILENCE);
 }

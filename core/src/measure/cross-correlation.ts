@@ -1,5 +1,7 @@
 import FFT from 'fft.js';
 
+const { ceil, log2, max } = Math;
+
 const transforms = new Map<number, FFT>();
 
 /**
@@ -7,7 +9,7 @@ const transforms = new Map<number, FFT>();
  * sample k. By way of the Fourier transform (the correlation theorem), exact but for rounding.
  */
 export function crossCorrelation(sound: Float64Array, shape: Float64Array): Float64Array {
-  const size = 2 ** Math.ceil(Math.log2(Math.max(2, sound.length)));
+  const size = 2 ** ceil(log2(max(2, sound.length)));
   const transform = transforms.get(size) ?? new FFT(size);
   transforms.set(size, transform);
   const product = spectrumOf(transform, sound, size);

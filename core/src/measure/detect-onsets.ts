@@ -1,9 +1,9 @@
-import { max, quantile } from 'd3-array';
+import { max as maximum, quantile } from 'd3-array';
 import { alignAlike, type PickedHit } from './align-alike';
 import { pickOnset } from './pick-onset';
 import { withoutHum } from './without-hum';
 
-const { abs } = Math;
+const { abs, floor, max, min, round } = Math;
 
 /** The first instant of a sound's attack, and the highest sample it reaches, 0..1. */
 export interface Onset {
@@ -69,22 +69,22 @@ export function detectOnsets(samples: Float32Array, sampleRate: number): Onset[]
 
 /** The same where there is no time to look for hum. */
 export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset[] {
-  const step = Math.max(1, Math.round((STEP_MS / 1000) * sampleRate));
+  const step = max(1, round((STEP_MS / 1000) * sampleRate));
   const energy = stepEnergy(samples, step);
   const floors = noiseFloors(energy);
   const hits: Hit[] = [];
   const past = loudestOfPast(energy);
   for (let i = 0; i < energy.length; i++) {
-    const floor = floors[Math.floor(i / FLOOR_STEPS)] as number;
+    const quiet = floors[floor(i / FLOOR_STEPS)] as number;
     const now = energy[i] as number;
-    const before = Math.max(0, (past[i] as number) - QUIET_POWER * floor);
-    if (now < NOISE_POWER * floor + RISE_POWER * before) continue;
+    const before = max(0, (past[i] as number) - QUIET_POWER * quiet);
+    if (now < NOISE_POWER * quiet + RISE_POWER * before) continue;
     const louder = drownedBy(energy, i);
     if (louder) {
       const { from, noise } = louder;
       i = louder.at;
-      hits.push(locate(samples, sampleRate, i * step, step, Math.max(floor, noise), from * step));
-    } else hits.push(locate(samples, sampleRate, i * step, step, Math.max(floor, backgroundBefore(energy, i))));
+      hits.push(locate(samples, sampleRate, i * step, step, max(quiet, noise), from * step));
+    } else hits.push(locate(samples, sampleRate, i * step, step, max(quiet, backgroundBefore(energy, i))));
     i += HOLD_STEPS;
   }
   const loud = quantile(hits, 0.9, (hit) => hit.level) ?? 0;
@@ -114,11 +114,11 @@ function withoutFalseStarts(
   const usual = quantile(hits, 0.5, firstPower) ?? 0;
   return hits.map((hit) => {
     if (firstPower(hit) * FAINT_POWER >= usual) return hit;
-    const first = Math.floor(hit.sample / step) + FIRST_STEPS;
-    for (let i = first; i < Math.min(energy.length, first + HOLD_STEPS); i++) {
+    const first = floor(hit.sample / step) + FIRST_STEPS;
+    for (let i = first; i < min(energy.length, first + HOLD_STEPS); i++) {
       if ((energy[i] as number) * USUAL_POWER < usual) continue;
       const background = meanPower(samples, hit.sample, i * step - length);
-      const later = locate(samples, sampleRate, i * step, step, Math.max(background, hit.noise), hit.sample + step);
+      const later = locate(samples, sampleRate, i * step, step, max(background, hit.noise), hit.sample + step);
       return firstPower(later) * USUAL_POWER >= usual ? later : hit;
     }
     return hit;
@@ -128,7 +128,7 @@ function withoutFalseStarts(
 function meanPower(samples: Float32Array, from: number, to: number): number {
   let sum = 0;
   for (let i = from; i < to; i++) sum += (samples[i] ?? 0) ** 2;
-  return sum / Math.max(1, to - from);
+  return sum / max(1, to - from);
 }
 
 interface Hit extends PickedHit {
@@ -137,7 +137,7 @@ interface Hit extends PickedHit {
 
 /** Mean square of each step, or what its highest sample says if that is more. */
 function stepEnergy(samples: Float32Array, step: number): Float64Array {
-  const energy = new Float64Array(Math.floor(samples.length / step));
+  const energy = new Float64Array(floor(samples.length / step));
   for (let i = 0, at = 0; i < energy.length; i++) {
     let sum = 0;
     let peak = 0;
@@ -147,7 +147,7 @@ function stepEnergy(samples: Float32Array, step: number): Float64Array {
       sum += power;
       if (power > peak) peak = power;
     }
-    energy[i] = Math.max(sum / step, peak / CREST_POWER);
+    energy[i] = max(sum / step, peak / CREST_POWER);
   }
   return energy;
 }
@@ -156,8 +156,8 @@ function noiseFloors(energy: Float64Array): number[] {
   const floors: number[] = [];
   for (let from = 0; from < energy.length; from += FLOOR_STEPS) {
     const sorted = energy.slice(from, from + FLOOR_STEPS).sort();
-    const low = sorted[Math.floor(FLOOR_SHARE * (sorted.length - 1))] ?? 0;
-    floors.push(Math.max(LEAST_POWER, low / FLOOR_SHARE_POWER));
+    const low = sorted[floor(FLOOR_SHARE * (sorted.length - 1))] ?? 0;
+    floors.push(max(LEAST_POWER, low / FLOOR_SHARE_POWER));
   }
   return floors;
 }
@@ -180,11 +180,11 @@ function loudestOfPast(energy: Float64Array): Float64Array {
 
 /** The mean power just before an attack: a tail that still rings is noise to the next hit. */
 function backgroundBefore(energy: Float64Array, at: number): number {
-  const from = Math.max(0, at - GUARD_STEPS - 10);
-  const to = Math.max(from, at - GUARD_STEPS);
+  const from = max(0, at - GUARD_STEPS - 10);
+  const to = max(from, at - GUARD_STEPS);
   let sum = 0;
   for (let i = from; i < to; i++) sum += energy[i] as number;
-  return sum / Math.max(1, to - from);
+  return sum / max(1, to - from);
 }
 
 /**
@@ -194,13 +194,13 @@ function backgroundBefore(energy: Float64Array, at: number): number {
  */
 function drownedBy(energy: Float64Array, first: number): { at: number; from: number; noise: number } | null {
   let peak = first;
-  for (let i = first + ARRIVING_STEPS; i < Math.min(energy.length, first + HOLD_STEPS); i++) {
+  for (let i = first + ARRIVING_STEPS; i < min(energy.length, first + HOLD_STEPS); i++) {
     // What lies this far back is no part of the loud one yet.
     if ((energy[i - ARRIVING_STEPS] as number) > (energy[peak] as number)) peak = i - ARRIVING_STEPS;
     const now = energy[i] as number;
     if (i - peak < PAST_PEAK_STEPS || now <= DROWN_POWER * (energy[peak] as number)) continue;
-    if (now >= SUDDEN_SHARE * (max(energy.subarray(i, i + PEAK_STEPS)) ?? 0))
-      return { at: i, from: Math.max(peak + 2, i - BACK_STEPS), noise: energy[peak] as number };
+    if (now >= SUDDEN_SHARE * (maximum(energy.subarray(i, i + PEAK_STEPS)) ?? 0))
+      return { at: i, from: max(peak + 2, i - BACK_STEPS), noise: energy[peak] as number };
   }
   return null;
 }
@@ -213,10 +213,10 @@ function locate(
   background: number,
   earliest = 0,
 ): Hit {
-  const peakAt = peakOf(samples, at, Math.min(samples.length, at + PEAK_STEPS * step));
+  const peakAt = peakOf(samples, at, min(samples.length, at + PEAK_STEPS * step));
   const level = abs(samples[peakAt] as number);
   const noise = leastNoise(background, level);
-  const from = Math.max(earliest, at - BACK_STEPS * step);
+  const from = max(earliest, at - BACK_STEPS * step);
   const { best, reaches } = pickOnset(samples, sampleRate, from, peakAt, noise);
   const mayBegin = (sample: number) => reaches(sample, best.score - MOST_LOSS);
   return { sample: best.sample, noise, level, mayBegin };
@@ -229,5 +229,5 @@ function peakOf(samples: Float32Array, from: number, to: number): number {
 }
 
 function leastNoise(noise: number, level: number): number {
-  return Math.max(noise, (LEAST_SHARE * level) ** 2);
+  return max(noise, (LEAST_SHARE * level) ** 2);
 }

@@ -1,5 +1,7 @@
 import { bisectCenter, bisectLeft, median } from 'd3-array';
 
+const { abs, max, min } = Math;
+
 /** One hit that was heard: how late it came after its pulse (+) or how early (-). */
 export interface Landing {
   /** Which pulse, counted from 0. */
@@ -40,14 +42,14 @@ export function matchOnsets(pulsesMs: ArrayLike<number>, onsetsMs: ArrayLike<num
   if (delays.length === 0) return { landings: [], missed: pulses.length, extra: onsets.length };
 
   const delayMs = median(delays) ?? 0;
-  const spreadMs = 1.4826 * (median(delays, (delay) => Math.abs(delay - delayMs)) ?? 0);
-  const strayMs = Math.min(Math.max(LEAST_STRAY_MS, STRAY_SPREADS * spreadMs), MOST_STRAY_SHARE * intervalMs);
+  const spreadMs = 1.4826 * (median(delays, (delay) => abs(delay - delayMs)) ?? 0);
+  const strayMs = min(max(LEAST_STRAY_MS, STRAY_SPREADS * spreadMs), MOST_STRAY_SHARE * intervalMs);
   const landings: Landing[] = [];
   const taken = new Set<number>();
   pulses.forEach((pulseMs, pulse) => {
     const nearest = bisectCenter(onsets, pulseMs + delayMs);
     const lateMs = (onsets[nearest] ?? Infinity) - pulseMs;
-    if (taken.has(nearest) || Math.abs(lateMs - delayMs) > strayMs) return;
+    if (taken.has(nearest) || abs(lateMs - delayMs) > strayMs) return;
     taken.add(nearest);
     landings.push({ pulse, lateMs });
   });
@@ -63,12 +65,12 @@ function commonDelays(pulses: number[], onsets: number[], intervalMs: number): n
     for (let i = from; i < to; i++) delays.push((onsets[i] as number) - pulseMs);
   }
   delays.sort((a, b) => a - b);
-  const widthMs = Math.min(BUNDLE_MS, MOST_STRAY_SHARE * intervalMs);
+  const widthMs = min(BUNDLE_MS, MOST_STRAY_SHARE * intervalMs);
   let best = { from: 0, to: 0 };
   for (let from = 0, to = 0; from < delays.length; from++) {
     while (to < delays.length && (delays[to] as number) - (delays[from] as number) <= widthMs) to++;
     // Of two bundles as thick, the nearer to the beat.
-    const nearer = Math.abs(delays[from] as number) < Math.abs(delays[best.from] ?? 0);
+    const nearer = abs(delays[from] as number) < abs(delays[best.from] ?? 0);
     if (to - from > best.to - best.from || (to - from === best.to - best.from && nearer)) best = { from, to };
   }
   return delays.slice(best.from, best.to);

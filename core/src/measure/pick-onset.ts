@@ -1,4 +1,4 @@
-const { abs } = Math;
+const { abs, ceil, log, log1p, max, min, round, sqrt } = Math;
 
 /** How long an attack may take to rise, from "within one sample" to soft. */
 const RISE_MS = [0, 0.05, 0.1, 0.2, 0.4, 0.7, 1.1, 1.6, 2.4, 3.6, 5, 7, 10];
@@ -41,27 +41,27 @@ export function pickOnset(
   peakSample: number,
   noise: number,
 ): Beginnings {
-  const end = attackEnd(samples, fromSample, peakSample, CLEAR_OF_NOISE * Math.sqrt(noise));
+  const end = attackEnd(samples, fromSample, peakSample, CLEAR_OF_NOISE * sqrt(noise));
   const attack = attackOf(samples, fromSample, end, noise);
   let best = { score: -Infinity, at: attack.places - 1 };
   let likeliest = 0;
   RISE_MS.forEach((riseMs, i) => {
     const rise = riseOf(attack, riseMs, sampleRate);
-    const found = bestPlace(rise, attack.places, Math.ceil(rise.length / PLACES));
+    const found = bestPlace(rise, attack.places, ceil(rise.length / PLACES));
     const score = found.score - rise.handicap;
     if (score <= best.score) return;
     best = { score, at: found.at - rise.foot };
     likeliest = i;
   });
   return {
-    best: { sample: Math.max(0, Math.round(fromSample + best.at)), score: best.score },
+    best: { sample: max(0, round(fromSample + best.at)), score: best.score },
     reaches(sample, score) {
       // Computed anew: what each hit of an hour would keep for it is far more than it costs.
       const again = attackOf(samples, fromSample, end, noise);
       // That which explains the best place mostly explains those near it too.
       return [likeliest, ...RISE_MS.keys()].some((i) => {
         const { foot, handicap, exact } = riseOf(again, RISE_MS[i] as number, sampleRate);
-        const at = Math.round(sample - fromSample + foot);
+        const at = round(sample - fromSample + foot);
         return at >= 0 && at < again.places && exact(at) - handicap > score;
       });
     },
@@ -95,11 +95,11 @@ function attackOf(samples: Float32Array, from: number, end: number, noise: numbe
     sums[i + 1] = (sums[i] as number) + sample * sample;
   }
   // Variance where the rise ends: a sine's mean square is half the square of its peak.
-  return { places, power, sums, noise, signal: Math.max((power[places - 1] as number) / 2, noise) };
+  return { places, power, sums, noise, signal: max((power[places - 1] as number) / 2, noise) };
 }
 
 function attackEnd(samples: Float32Array, fromSample: number, peakSample: number, clear: number): number {
-  const enough = Math.min(clear, PEAK_SHARE * abs(samples[peakSample] ?? 0));
+  const enough = min(clear, PEAK_SHARE * abs(samples[peakSample] ?? 0));
   for (let i = fromSample; i < peakSample; i++) if (abs(samples[i] as number) >= enough) return i;
   return peakSample;
 }
@@ -118,19 +118,19 @@ interface Rise {
 
 /** Works in the room: what it gives holds until it is called again. */
 function riseOf({ places, power, sums, noise, signal }: Attack, riseMs: number, sampleRate: number): Rise {
-  const length = Math.max(1, (riseMs / 1000) * sampleRate);
-  const count = Math.min(places, Math.ceil(length));
+  const length = max(1, (riseMs / 1000) * sampleRate);
+  const count = min(places, ceil(length));
   const { inverse, logs, means } = room;
   for (let i = 0; i < count; i++) {
-    const share = Math.min(1, (i + 0.5) / length);
+    const share = min(1, (i + 0.5) / length);
     const variance = noise + signal * share * share;
     inverse[i] = 1 / variance;
-    logs[i + 1] = (logs[i] as number) + Math.log(variance);
+    logs[i + 1] = (logs[i] as number) + log(variance);
   }
   const total = sums[places] as number;
   const plateau = noise + signal;
-  const logNoise = Math.log(noise);
-  const logPlateau = Math.log(plateau);
+  const logNoise = log(noise);
+  const logPlateau = log(plateau);
   const around = (at: number, rising: number): number =>
     -at * logNoise -
     (sums[at] as number) / noise -
@@ -138,18 +138,18 @@ function riseOf({ places, power, sums, noise, signal }: Attack, riseMs: number, 
     (places - at - rising) * logPlateau -
     (total - (sums[at + rising] as number)) / plateau;
   const exact = (at: number): number => {
-    const rising = Math.min(count, places - at);
+    const rising = min(count, places - at);
     let score = around(at, rising);
     for (let i = 0; i < rising; i++) score -= (power[at + i] as number) * (inverse[i] as number);
     return score;
   };
-  const block = Math.ceil(count / MOST_BLOCKS);
+  const block = ceil(count / MOST_BLOCKS);
   fillMeans(means, inverse, count, block);
   const roughly = (at: number): number => {
-    const rising = Math.min(count, places - at);
+    const rising = min(count, places - at);
     let score = around(at, rising);
     for (let b = 0, from = 0; from < rising; b++, from += block) {
-      const to = Math.min(rising, from + block);
+      const to = min(rising, from + block);
       score -= ((sums[at + to] as number) - (sums[at + from] as number)) * (means[b] as number);
     }
     return score;
@@ -157,7 +157,7 @@ function riseOf({ places, power, sums, noise, signal }: Attack, riseMs: number, 
   return {
     length,
     foot: riseMs >= SOFT_MS ? FOOT_SHARE * length : 0,
-    handicap: SLOWNESS_HANDICAP * Math.log1p(riseMs / HANDICAP_FROM_MS),
+    handicap: SLOWNESS_HANDICAP * log1p(riseMs / HANDICAP_FROM_MS),
     exact,
     roughly: block === 1 ? exact : roughly,
   };
@@ -165,7 +165,7 @@ function riseOf({ places, power, sums, noise, signal }: Attack, riseMs: number, 
 
 function fillMeans(means: Float64Array, values: Float64Array, count: number, block: number): void {
   for (let b = 0; b * block < count; b++) {
-    const to = Math.min(count, (b + 1) * block);
+    const to = min(count, (b + 1) * block);
     let sum = 0;
     for (let i = b * block; i < to; i++) sum += values[i] as number;
     means[b] = sum / (to - b * block);
@@ -179,7 +179,7 @@ function bestPlace({ exact, roughly }: Rise, places: number, stride: number): { 
     // In the end the true score counts, also against other rises.
     const scoreAt = by === 1 ? exact : roughly;
     best = { score: -Infinity, at: best.at };
-    for (let at = Math.max(0, from); at < Math.min(places, to); at += by) {
+    for (let at = max(0, from); at < min(places, to); at += by) {
       const score = scoreAt(at);
       if (score > best.score) best = { score, at };
     }
@@ -187,7 +187,7 @@ function bestPlace({ exact, roughly }: Rise, places: number, stride: number): { 
   tryFrom(0, places, stride);
   for (let by = stride; by > 1;) {
     const around = by;
-    by = Math.ceil(by / FINER);
+    by = ceil(by / FINER);
     tryFrom(best.at - around + by, best.at + around, by);
   }
   return best;

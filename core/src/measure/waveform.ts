@@ -1,3 +1,5 @@
+const { floor, max, min } = Math;
+
 /** The lowest and the highest sample of each column of a drawing, -1..1. */
 export interface Envelope {
   low: Float32Array;
@@ -15,8 +17,8 @@ export function waveformEnvelope(
   const high = new Float32Array(columns);
   const width = (toSample - fromSample) / columns;
   for (let column = 0; column < columns; column++) {
-    const from = Math.max(0, Math.floor(fromSample + column * width));
-    const to = Math.min(samples.length, Math.max(from + 1, Math.floor(fromSample + (column + 1) * width)));
+    const from = max(0, floor(fromSample + column * width));
+    const to = min(samples.length, max(from + 1, floor(fromSample + (column + 1) * width)));
     for (let i = from; i < to; i++) {
       const sample = samples[i] as number;
       if (i === from || sample < (low[column] as number)) low[column] = sample;

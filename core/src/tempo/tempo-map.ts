@@ -1,5 +1,7 @@
 import { bisector } from 'd3-array';
 
+const { expm1, log1p } = Math;
+
 /** `linear`: the tempo moves evenly over the beats to the next point. */
 export interface TempoPoint {
   beat: number;
@@ -90,10 +92,10 @@ function msAtBeatZero(segments: Segment[]): number {
 
 function msInto(segment: Segment, beats: number): number {
   if (segment.slope === 0 || beats < 0) return (beats * MS_PER_MINUTE) / segment.bpm;
-  return (MS_PER_MINUTE / segment.slope) * Math.log1p((segment.slope * beats) / segment.bpm);
+  return (MS_PER_MINUTE / segment.slope) * log1p((segment.slope * beats) / segment.bpm);
 }
 
 function beatsInto(segment: Segment, ms: number): number {
   if (segment.slope === 0 || ms < 0) return (ms * segment.bpm) / MS_PER_MINUTE;
-  return (segment.bpm / segment.slope) * Math.expm1((segment.slope * ms) / MS_PER_MINUTE);
+  return (segment.bpm / segment.slope) * expm1((segment.slope * ms) / MS_PER_MINUTE);
 }

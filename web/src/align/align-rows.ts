@@ -18,7 +18,7 @@ export interface AlignRow {
   gear: Gear;
   /** The last believable measurement with the offset that is in force now. */
   now: TakeLine | null;
-  /** The one before that with another offset; where the offset in force is not measured yet, simply the last one. */
+  /** Of those before that with another offset, the one that landed furthest off; where the offset in force is not measured yet, of all. */
   before: TakeLine | null;
   /** What its last takes say together, of where it would land with no offset; null when there is none to go by. */
   known: PooledLateness | null;
@@ -79,7 +79,7 @@ export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number |
     return {
       gear,
       now: lines[at] ?? null,
-      before: lines.slice(at + 1).find((line) => !inForce(line)) ?? null,
+      before: furthestOff(lines.slice(at + 1).filter((line) => !inForce(line))),
       known,
       byNotes,
       lateMs: known && known.lateMs + gear.offsetMs,
@@ -92,6 +92,12 @@ export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number |
     };
   });
   return { rows, preRollMs: solved?.preRollMs ?? 0, problem: lacking ? lackingOf(rig, target) : null };
+}
+
+/** Small steps after the first great one are not what somebody wants to see as before. */
+function furthestOff(lines: readonly TakeLine[]): TakeLine | null {
+  const off = ({ report }: TakeLine) => Math.abs(report?.medianMs ?? 0);
+  return lines.reduce<TakeLine | null>((most, line) => (most && off(most) >= off(line) ? most : line), null);
 }
 
 function lackingOf({ gear }: Rig, target: AlignTarget): string {

@@ -119,7 +119,8 @@ export function BeatLineRow({
           {row.before && row.beforeMedianMs != null && (
             <MovedFrom
               from={scale(row.beforeMedianMs)}
-              to={scale(medianMs ?? aimMs) + (medianMs !== null && medianMs < row.beforeMedianMs ? FLAG_WIDTH : 0)}
+              to={scale(medianMs ?? aimMs)}
+              clear={medianMs !== null && medianMs < row.beforeMedianMs ? FLAG_WIDTH : 0}
               y={height * 0.28 + markHeight * 0.35}
             />
           )}
@@ -269,10 +270,11 @@ function Flag({ x, y, text, ink }: { x: number; y: number; text: string; ink: st
   );
 }
 
-function MovedFrom({ from, to, y }: { from: number; to: number; y: number }) {
-  if (Math.abs(from - to) < 24) return null;
+/** `clear`: so much room before its end is taken by a flag. */
+function MovedFrom({ from, to, y, clear }: { from: number; to: number; y: number; clear: number }) {
+  if (Math.abs(from - to) < 24 + clear) return null;
   const way = Math.sign(to - from);
-  const tip = to - way * 8;
+  const tip = to - way * (8 + clear);
   return (
     <>
       <line x1={from + way * 10} x2={tip} y1={y} y2={y} stroke="var(--soft)" strokeDasharray="2 3" />
