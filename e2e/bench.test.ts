@@ -6,6 +6,7 @@ import { openBrowser, type Page } from './browser';
 import { stored } from './page-stand-ins';
 
 interface StoredTake {
+  id: string;
   startedAt: number;
   sampleRate: number;
   ending?: string;
@@ -74,7 +75,8 @@ test('one after the other on one input that hears everybody: each alone in its t
   await page.press('Take M');
   await page.driver.wait(async () => (await newest()).startedAt !== before, 30_000);
   await page.driver.wait(async () => (await newest()).lines.every(({ report }) => report), 60_000, 'not measured');
-  const { lines } = await newest();
+  const { id, lines } = await newest();
+  await page.driver.wait(async () => (await page.driver.getCurrentUrl()).includes(id), 10_000, 'it is not shown');
   expect(lines.map(({ gearId }) => gearId)).toEqual(['porch', 'tide']);
   for (const { gearId, report } of lines) {
     const { latencyMs, cable } = BOATHOUSE.boxes.find(({ portId }) => portId === `boathouse-${gearId}`)!;

@@ -1,4 +1,4 @@
-import { By, Key } from 'selenium-webdriver';
+import { By, Key, until } from 'selenium-webdriver';
 import { BOATHOUSE } from '../core/src/standin/boathouse';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
@@ -148,7 +148,8 @@ test('takes and offsets are there after a reload', async () => {
 
 test('arrow keys move the offset of the row in hand, and undo takes it back', async () => {
   await go('align');
-  const row = await page.driver.findElement(By.xpath('//button[@aria-pressed and contains(., "Porch beat box")]'));
+  const porch = By.xpath('//button[@aria-pressed and contains(., "Porch beat box")]');
+  const row = await page.driver.wait(until.elementLocated(porch), 10_000);
   const before = await row.getText();
   await row.sendKeys(Key.chord(Key.SHIFT, Key.ARROW_RIGHT));
   await page.driver.wait(async () => (await row.getText()) !== before, 5000);
