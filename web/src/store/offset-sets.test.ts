@@ -37,11 +37,12 @@ test('stale: whatever is no longer as it was is named', async () => {
   const now: Rig = {
     ...rig,
     bpm: 98.2,
+    song: { ...rig.song, tempoFrom: 'sections' },
     input: { ...rig.input, sourceId: 'other' },
     gear: [{ ...first!, portId: 'elsewhere', offset: { ...first!.offset, own: 3 } }, ...others.slice(1)],
   };
   expect(changedSinceSet(set, now, 40).join('; ')).toBe(
-    'the sound came in by Boathouse interface; the tempo was 79.3 BPM; buffers delayed by 12 ms; ' +
+    'the sound came in by Boathouse interface; no song set the tempo; the tempo was 79.3 BPM; buffers delayed by 12 ms; ' +
       'Porch beat box hung on another port; 0 stood in the menu of Porch beat box; Tide sampler was there',
   );
 });

@@ -29,6 +29,7 @@ export async function saveSet(rig: Rig, name: string, newest: Take | undefined):
     name: name.trim().slice(0, MOST_NAME) || `${rig.bpm.toFixed(1)} BPM`,
     savedAt: Date.now(),
     bpm: rig.bpm,
+    song: songName(rig),
     input: rig.input.label,
     inputSource: rig.input.sourceId,
     sampleRate: newest?.sampleRate ?? null,
@@ -64,10 +65,15 @@ export function withSet(rig: Rig, { offsets }: OffsetSet): Rig {
   return { ...rig, gear: rig.gear.map((gear) => ({ ...gear, offsetMs: kept.get(gear.id) ?? gear.offsetMs })) };
 }
 
+function songName({ song: { sections, tempoFrom } }: Rig): string {
+  return tempoFrom === 'sections' ? sections.map(({ name }) => name).join(', ') : '';
+}
+
 /** What is no longer as it was when the set was saved: in words, each the end of "since then". */
 export function changedSinceSet(set: OffsetSet, rig: Rig, bufferMs: number | null): string[] {
   const changes: string[] = [];
   if (set.inputSource !== rig.input.sourceId) changes.push(`the sound came in by ${set.input}`);
+  if (set.song !== songName(rig)) changes.push(set.song ? `the song was ${set.song}` : 'no song set the tempo');
   if (set.bpm !== rig.bpm) changes.push(`the tempo was ${set.bpm.toFixed(1)} BPM`);
   if (set.bufferMs !== null && bufferMs !== null && Math.abs(set.bufferMs - bufferMs) > SAME_BUFFER_MS)
     changes.push(`buffers delayed by ${set.bufferMs.toFixed(0)} ms`);

@@ -248,6 +248,8 @@ export interface OffsetSet {
   /** Epoch milliseconds. */
   savedAt: number;
   bpm: number;
+  /** The names of its sections; empty where the tempo was set by hand. */
+  song: string;
   input: string;
   inputSource: string;
   sampleRate: number | null;

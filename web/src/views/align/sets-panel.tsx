@@ -146,6 +146,7 @@ function SetDetail({ set, sets, rig }: { set: OffsetSet; sets: OffsetSet[]; rig:
       <p className="text-sm text-soft">
         {[
           `${set.bpm.toFixed(1)} BPM`,
+          set.song,
           set.input,
           set.sampleRate && `${set.sampleRate / 1000} kHz`,
           set.bufferMs && `buffers ${set.bufferMs.toFixed(0)} ms`,
