@@ -24,7 +24,7 @@ export function ownUnitMs(unit: OwnOffsetPlace['unit'], at: { sampleRate: number
 }
 
 /**
- * What to type in its own menu so that it sounds `changeMs` later than now (minus: earlier): the whole number that is to
+ * What to type in its own menu so that it sounds `changeMs` later than now (minus: earlier): the number that is to
  * stand there, in its unit and with its sign, and by how many ms its step makes that late (+) or early (-).
  */
 export function ownOffsetFor(

@@ -8,7 +8,7 @@ import type { Drive, Rig } from '../store/records';
 import { listTakes } from '../store/takes';
 import { driveOf, planOffsets, standingOf, worstOf, type AlignRow } from './align-rows';
 
-export const TAKE_BARS = 8;
+const TAKE_BARS = 8;
 const MOST_ROUNDS = 3;
 /** A round that brings the worst no nearer than this share of where it was has not helped. */
 const HELPED = 0.9;
@@ -50,11 +50,15 @@ async function rounds(wasRolling: boolean): Promise<string> {
     if (!(await measureAll(round > 1))) return 'It was ended. What was applied so far can be taken back by Undo.';
     const { rows, tolerance, problem } = await planNow();
     if (problem !== null) return problem;
-    const worst = Math.abs(worstOf(rows)?.awayMs ?? 0);
     const moved = rows.filter((row) => standingOf(row, tolerance) === 'apply');
-    if (moved.length === 0) return outcome(rows, tolerance, round);
+    // Where two takes contradict each other a third decides; that is the next round's.
+    const undecided = rows.some((row) => standingOf(row, tolerance) === 'contradicted');
+    if (moved.length === 0 && !undecided) return outcome(rows, tolerance, round);
     if (round > MOST_ROUNDS) return `After ${MOST_ROUNDS} rounds: ${outcome(rows, tolerance, round)}`;
-    if (worst > HELPED * worstMs) return `It comes no nearer. ${outcome(rows, tolerance, round)}`;
+    if (moved.length === 0) continue;
+    // Only of those that are moved: who is locked, or to be typed in, may stay off as far as it likes.
+    const worst = Math.abs(worstOf(moved)?.awayMs ?? 0);
+    if (worst > HELPED * worstMs && !undecided) return `It comes no nearer. ${outcome(rows, tolerance, round)}`;
     worstMs = worst;
     tell(round, 'applying');
     await applyOffsets(moved);
@@ -82,8 +86,7 @@ export async function measureAll(proof: boolean, only?: readonly string[]): Prom
 async function planNow(): Promise<{ rows: AlignRow[]; tolerance: number; problem: string | null }> {
   const { rig } = useSession.getState();
   if (!rig) return { rows: [], tolerance: 1, problem: 'No rig is in use.' };
-  const takes = (await listTakes(rig.id)).filter(({ plan }) => !plan);
-  const { rows, problem } = planOffsets(rig, takes, audioBufferMs());
+  const { rows, problem } = planOffsets(rig, await listTakes(rig.id), audioBufferMs());
   return { rows, tolerance: rig.align.toleranceMs, problem };
 }
 

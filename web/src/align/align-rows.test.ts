@@ -94,12 +94,20 @@ test('what is locked stays, what has its own menu is told what to type, what is 
   const own = rowOf(rigOf([box(0, { offset: place })]), takes);
   expect(own.wantedMs).toBe(-12);
   expect(standingOf(own, 1)).toBe('type');
+  // Only for what the hub itself sends earlier has everybody to wait.
+  expect(planOffsets(rigOf([box(0, { offset: place })]), takes).preRollMs).toBe(0);
+  expect(planOffsets(rigOf([box(0)]), takes).preRollMs).toBeCloseTo(12.3, 9);
   const byNotes = { ...take(line(7, 0)), drive: 'notes' as const };
   expect(rowOf(rigOf([box(0)]), [byNotes, ...takes])).toMatchObject({
     known: { lateMs: 12.3 },
     byNotes: { lateMs: 7 },
   });
   expect(rowOf(rigOf([box(0, { takes: 'nothing' })]), [byNotes, ...takes]).known!.lateMs).toBe(7);
+});
+
+test('a take that asked something else says where somebody lands only by the way', () => {
+  const chase = { ...take(line(40, 0)), plan: { question: 'drift' as const } };
+  expect(rowOf(rigOf([box(0)]), [chase]).known).toBeNull();
 });
 
 test('with the slowest, and with one that was not measured', () => {

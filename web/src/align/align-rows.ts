@@ -30,8 +30,6 @@ export interface AlignRow {
   meetMs: number;
   /** The offset that brings it there. */
   wantedMs: number | null;
-  /** Where it lands then. */
-  expectedMs: number | null;
   limit: OffsetLimit | null;
   locked: boolean;
   /** Why what was measured does not hold any more, where nothing else was. */
@@ -56,7 +54,10 @@ interface Measured {
   line: TakeLine;
 }
 
-/** What to do with everybody who is heard, by the takes, newest first. `bufferMs`: as in `changedSince`. */
+/**
+ * What to do with everybody who is heard, by the takes, newest first; those that asked something else say where somebody lands only by
+ * the way, and do not count. `bufferMs`: as in `changedSince`.
+ */
 export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number | null = null): Plan {
   const { target, locked } = rig.align;
   const followers = heardOf(rig.gear).map((gear) => {
@@ -85,13 +86,14 @@ export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number |
       lateMs: known && known.lateMs + gear.offsetMs,
       meetMs: solved?.meetMs ?? 0,
       wantedMs: offset?.offsetMs ?? null,
-      expectedMs: offset?.expectedMs ?? null,
       limit: (solved?.limits ?? NO_LIMITS)[gear.id] ?? null,
       locked: locked.includes(gear.id),
       stale: known ? null : (changed[0] ?? null),
     };
   });
-  return { rows, preRollMs: solved?.preRollMs ?? 0, problem: lacking ? lackingOf(rig, target) : null };
+  // What is typed into gear lets nobody wait.
+  const leads = rows.map(({ gear, wantedMs }) => -((gear.offset.where === 'hub' ? wantedMs : null) ?? gear.offsetMs));
+  return { rows, preRollMs: Math.max(0, ...leads), problem: lacking ? lackingOf(rig, target) : null };
 }
 
 /** Small steps after the first great one are not what somebody wants to see as before. */
@@ -114,7 +116,7 @@ export function driveOf({ takes }: Gear): Drive {
 
 function believableOf(takes: readonly Take[], gear: Gear): Measured[] {
   return takes.flatMap((take) =>
-    take.lines
+    (take.plan ? [] : take.lines)
       .filter((line) => line.gearId === gear.id && line.report?.believable && !line.moved)
       .map((line) => ({ take, line })),
   );
@@ -141,7 +143,7 @@ function readingOf(gear: Gear, known: PooledLateness, locked: boolean, bpm: numb
   };
 }
 
-/** How a row stands. `typed`: its offset is to be typed into its own menu. */
+/** How a row stands. `type`: its offset is to be typed into its own menu. */
 export type Standing = 'unmeasured' | 'stale' | 'contradicted' | 'apply' | 'type' | 'applied' | 'there' | 'limited';
 
 export function standingOf(row: AlignRow, toleranceMs: number): Standing {

@@ -1,7 +1,5 @@
+import { otherBuffers } from '../store/conditions';
 import type { Rig, Take, TakeLine } from '../store/records';
-
-/** The delay that buffers are said to have wavers a little by itself. */
-const SAME_BUFFER_MS = 5;
 
 /**
  * What gear was measured with, and is no longer so; null while all of it still is. In words that follow a colon. `bufferMs`: the
@@ -11,8 +9,8 @@ export function changedSince(take: Take, line: TakeLine, rig: Rig, bufferMs: num
   if (take.source === 'live' && take.inputSource !== undefined && take.inputSource !== rig.input.sourceId)
     return `the sound came in by ${take.input} then`;
   const before = take.conditions?.bufferMs ?? null;
-  if (before !== null && bufferMs !== null && Math.abs(before - bufferMs) > SAME_BUFFER_MS)
-    return `the sound card’s buffers delayed by ${before.toFixed(0)} ms then, and ${bufferMs.toFixed(0)} ms now`;
+  if (otherBuffers(before, bufferMs))
+    return `the sound card’s buffers delayed by ${before?.toFixed(0)} ms then, and ${bufferMs?.toFixed(0)} ms now`;
   const gear = rig.gear.find(({ id }) => id === line.gearId);
   if (!gear || line.wiredTo === undefined) return null;
   if (line.wiredTo !== gear.portId) return 'it hangs on another port since';

@@ -36,19 +36,27 @@ export function stemMoves(stems: readonly Stem[], { fractions, together }: StemO
   );
 }
 
-/** The name of what is written: never that of what was read. */
-export function alignedName(name: string): string {
-  return `${name.replace(/\.wav$/i, '').slice(0, 100)} in time.wav`;
+/** The name under which each is written: never that of what was read, and never that of another. */
+export function writtenNames(stems: readonly Pick<Stem, 'name'>[]): string[] {
+  const taken = new Set<string>();
+  return stems.map(({ name }) => {
+    const bare = `${name.replace(/\.wav$/i, '').slice(0, 100)} in time`;
+    let free = bare;
+    for (let n = 2; taken.has(free); n++) free = `${bare} ${n}`;
+    taken.add(free);
+    return `${free}.wav`;
+  });
 }
 
 /** What was moved by how much, as CSV (RFC 4180); cells that a table would take for formulas are made harmless. */
 export function moveList(stems: readonly Stem[], moves: ReadonlyMap<string, number[] | null>): string {
-  const rows = stems.flatMap(({ id, name, clickChannel, knownLateMs, reading }) => {
+  const names = writtenNames(stems);
+  const rows = stems.flatMap(({ id, name, clickChannel, knownLateMs, reading }, i) => {
     const samples = moves.get(id);
     if (!samples) return [];
     return samples.map((by, channel) => ({
       file: name,
-      written: alignedName(name),
+      written: names[i],
       channel: channel + 1,
       carries: channel === clickChannel ? 'click' : 'gear',
       late_ms: (clickChannel === null ? knownLateMs : (reading.lateMs ?? 0)).toFixed(3),

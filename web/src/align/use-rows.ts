@@ -10,16 +10,5 @@ const NOTHING: Plan = { rows: [], preRollMs: 0, problem: null };
 export function usePlan(): Plan {
   const rig = useSession(({ rig }) => rig);
   const takes = useTakes();
-  return useMemo(
-    // Those that asked something else say where somebody lands only by the way.
-    () =>
-      rig
-        ? planOffsets(
-            rig,
-            takes.filter(({ plan }) => !plan),
-            audioBufferMs(),
-          )
-        : NOTHING,
-    [rig, takes],
-  );
+  return useMemo(() => (rig ? planOffsets(rig, takes, audioBufferMs()) : NOTHING), [rig, takes]);
 }

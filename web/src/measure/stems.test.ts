@@ -1,6 +1,6 @@
 import { WaveFile } from 'wavefile';
 import { writeWav } from '@metronomo/core';
-import { alignedName, moveList, stemMoves, type Stem } from '../align/stem-moves';
+import { writtenNames, moveList, stemMoves, type Stem } from '../align/stem-moves';
 import { moveStem, readStem } from './stems';
 
 const RATE = 48_000;
@@ -82,5 +82,6 @@ test('the list says what was moved, under names that overwrite nothing, and hold
   const [, click, gear] = moveList(stems, stemMoves(stems, whole)).split('\r\n');
   expect(click).toContain("'=cmd|x.wav");
   expect(gear).toContain('-590');
-  expect(alignedName('bass.WAV')).toBe('bass in time.wav');
+  const names = [{ name: 'bass.WAV' }, { name: 'bass.wav' }];
+  expect(writtenNames(names)).toEqual(['bass in time.wav', 'bass in time 2.wav']);
 });

@@ -1,10 +1,9 @@
 import Dexie from 'dexie';
+import { otherBuffers } from './conditions';
 import { database } from './database';
 import type { OffsetSet, Rig, Take } from './records';
 
 const MOST_NAME = 60;
-/** The delay that buffers are said to have wavers a little by itself. */
-const SAME_BUFFER_MS = 5;
 const SAME_OFFSET_MS = 0.005;
 
 /** The sets of a rig, newest first. */
@@ -75,8 +74,7 @@ export function changedSinceSet(set: OffsetSet, rig: Rig, bufferMs: number | nul
   if (set.inputSource !== rig.input.sourceId) changes.push(`the sound came in by ${set.input}`);
   if (set.song !== songName(rig)) changes.push(set.song ? `the song was ${set.song}` : 'no song set the tempo');
   if (set.bpm !== rig.bpm) changes.push(`the tempo was ${set.bpm.toFixed(1)} BPM`);
-  if (set.bufferMs !== null && bufferMs !== null && Math.abs(set.bufferMs - bufferMs) > SAME_BUFFER_MS)
-    changes.push(`buffers delayed by ${set.bufferMs.toFixed(0)} ms`);
+  if (otherBuffers(set.bufferMs, bufferMs)) changes.push(`buffers delayed by ${set.bufferMs?.toFixed(0)} ms`);
   for (const { gearId, name, own, wiredTo } of set.offsets) {
     const gear = rig.gear.find(({ id }) => id === gearId);
     if (!gear) changes.push(`${name} was there`);

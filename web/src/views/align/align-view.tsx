@@ -2,6 +2,7 @@ import { Tabs } from 'radix-ui';
 import { Link } from 'react-router';
 import { usePlan } from '../../align/use-rows';
 import { useSession } from '../../hub/session';
+import { PanelTabs } from '../../parts/panel-tabs';
 import { LinesPanel } from './lines-panel';
 import { NextStep } from './next-step';
 import { SetsPanel } from './sets-panel';
@@ -21,21 +22,11 @@ export function AlignView() {
   const plan = usePlan();
   if (!rig) return null;
   const toType = plan.rows.filter(({ gear, wantedMs }) => gear.offset.where === 'own' && wantedMs).length;
+  const panels = { ...PANELS, type: toType > 0 ? `${PANELS.type} (${toType})` : PANELS.type };
   return (
     <Tabs.Root defaultValue="lines" className="flex flex-col">
       <div className="ruled-b flex flex-wrap items-center gap-x-4 px-5">
-        <Tabs.List aria-label="Ways to align" className="flex">
-          {Object.entries(PANELS).map(([value, label]) => (
-            <Tabs.Trigger
-              key={value}
-              value={value}
-              className="border-b-2 border-transparent px-3 py-2.5 text-sm whitespace-nowrap text-soft first:-ml-3 data-[state=active]:border-ink data-[state=active]:font-bold data-[state=active]:text-ink"
-            >
-              {label}
-              {value === 'type' && toType > 0 && ` (${toType})`}
-            </Tabs.Trigger>
-          ))}
-        </Tabs.List>
+        <PanelTabs label="Ways to align" panels={panels} className="-ml-4" />
         <span className="flex-1" />
         {plan.rows.length > 0 && <NextStep plan={plan} toleranceMs={rig.align.toleranceMs} />}
       </div>

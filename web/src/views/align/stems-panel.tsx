@@ -2,9 +2,10 @@ import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { Zip, ZipPassThrough } from 'fflate';
-import { alignedName, moveList, stemMoves, type Stem, type StemOptions } from '../../align/stem-moves';
+import { writtenNames, moveList, stemMoves, type Stem, type StemOptions } from '../../align/stem-moves';
 import { measure } from '../../hub/session';
 import { Button } from '../../parts/button';
+import { Check } from '../../parts/check';
 import { Notice } from '../../parts/notice';
 import { saveFile } from '../../parts/save-file';
 import { lateInWords } from '../../parts/words';
@@ -73,7 +74,7 @@ export function StemsPanel() {
       const [only] = wanted;
       if (only && wanted.length === 1) {
         setBusy(`Writing ${only.name}`);
-        saveFile(alignedName(only.name), [(await write(only)) as BlobPart], 'audio/wav');
+        saveFile(writtenNames(wanted)[0] ?? 'in time.wav', [(await write(only)) as BlobPart], 'audio/wav');
       } else
         saveFile('Stems in time.zip', await zipped(wanted, write, setBusy, moveList(wanted, moves)), 'application/zip');
     } catch (error) {
@@ -103,24 +104,16 @@ export function StemsPanel() {
       {stems.length > 0 && (
         <>
           <div className="flex flex-wrap items-center gap-x-6 gap-y-2 text-sm">
-            <label className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                className="accent-[var(--ink)]"
-                checked={options.together}
-                onChange={() => setOptions((now) => ({ ...now, together: !now.together }))}
-              />
-              all begin at the first click
-            </label>
-            <label className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                className="accent-[var(--ink)]"
-                checked={options.fractions}
-                onChange={() => setOptions((now) => ({ ...now, fractions: !now.fractions }))}
-              />
-              to fractions of a sample, read anew between them
-            </label>
+            <Check
+              label="all begin at the first click"
+              checked={options.together}
+              onChange={() => setOptions((now) => ({ ...now, together: !now.together }))}
+            />
+            <Check
+              label="to fractions of a sample, read anew between them"
+              checked={options.fractions}
+              onChange={() => setOptions((now) => ({ ...now, fractions: !now.fractions }))}
+            />
             <span className="flex-1" />
             <Button tone="strong" disabled={busy !== null || ready.length === 0} onClick={() => void save(ready)}>
               Write {ready.length === 1 ? 'it' : `all ${ready.length}, with a list`}
@@ -170,18 +163,15 @@ async function zipped(
     if (error) problem = error;
     else parts.push(chunk as BlobPart);
   });
-  const names = new Set<string>();
-  const entry = (wanted: string, bytes: Uint8Array) => {
-    let name = wanted;
-    for (let n = 2; names.has(name); n++) name = wanted.replace(/(\.\w+)$/, ` ${n}$1`);
-    names.add(name);
+  const names = writtenNames(stems);
+  const entry = (name: string, bytes: Uint8Array) => {
     const file = new ZipPassThrough(name);
     zip.add(file);
     file.push(bytes, true);
   };
   for (const [i, stem] of stems.entries()) {
     say(`Writing ${i + 1} of ${stems.length}: ${stem.name}`);
-    entry(alignedName(stem.name), await write(stem));
+    entry(names[i] ?? stem.id, await write(stem));
   }
   entry('What was moved.csv', new TextEncoder().encode(list));
   zip.end();

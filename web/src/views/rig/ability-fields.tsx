@@ -1,7 +1,7 @@
 import type { Abilities, FrameRate, OffsetPlace } from '@metronomo/core';
 import { Field, Select } from '../../parts/field';
 import type { Gear } from '../../store/records';
-import { Check } from './check';
+import { Check } from '../../parts/check';
 
 interface Props {
   gear: Gear;

@@ -6,7 +6,7 @@ import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { Check } from './check';
+import { Check } from '../../parts/check';
 
 const CHANNELS = Array.from({ length: 16 }, (_, i) => i + 1);
 

@@ -2,7 +2,7 @@ import { checklist } from '@metronomo/core';
 import { changeRig } from '../../hub/session';
 import type { Gear, Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { Check } from './check';
+import { Check } from '../../parts/check';
 import { checklistWords } from './checklist-words';
 
 /** What to set on the gear itself, to be ticked off while standing before it. */

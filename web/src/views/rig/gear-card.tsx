@@ -9,7 +9,7 @@ import type { Gear } from '../../store/records';
 import { withAudioOuts } from '../../store/gear';
 import { AbilityFields } from './ability-fields';
 import { CableFields } from './cable-fields';
-import { Check } from './check';
+import { Check } from '../../parts/check';
 import { ChecklistFields } from './checklist-fields';
 import { GearIcon, ICONS } from './gear-icon';
 import { MenuFields } from './menu-fields';

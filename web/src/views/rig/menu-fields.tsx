@@ -1,7 +1,7 @@
 import type { FrameRate, MenuSettings } from '@metronomo/core';
 import { Field, Select } from '../../parts/field';
 import type { Gear } from '../../store/records';
-import { Check } from './check';
+import { Check } from '../../parts/check';
 
 interface Props {
   gear: Gear;

@@ -7,7 +7,7 @@ import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import type { Rig } from '../../store/records';
 import { adopt, withoutSocket } from '../../store/rig-plan';
-import { Check } from './check';
+import { Check } from '../../parts/check';
 
 const PROBLEMS = {
   refused:

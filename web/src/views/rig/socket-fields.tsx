@@ -5,7 +5,7 @@ import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
 import { withAudioOuts } from '../../store/gear';
 import type { Gear } from '../../store/records';
-import { Check } from './check';
+import { Check } from '../../parts/check';
 import { withSockets } from '../../store/rig-plan';
 
 const LINKS: Readonly<Record<LinkKind, string>> = {

@@ -68,8 +68,7 @@ function whatIsHeard(
 
 function measuredIn(rig: Rig, takes: readonly Take[]): Evidence['measured'] {
   const measured = new Map<string, 'holds' | { staleBecause: string }>();
-  const landings = takes.filter(({ plan }) => !plan);
-  for (const { gear, now, known, stale } of planOffsets(rig, landings).rows) {
+  for (const { gear, now, known, stale } of planOffsets(rig, takes).rows) {
     if (stale) measured.set(gear.id, { staleBecause: stale });
     else if (now) measured.set(gear.id, 'holds');
     else if (known) measured.set(gear.id, { staleBecause: 'its offset was changed since' });

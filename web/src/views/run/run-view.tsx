@@ -3,6 +3,7 @@ import { useCallback, useState } from 'react';
 import { Link } from 'react-router';
 import { useSession } from '../../hub/session';
 import { useFollowers } from '../../hub/use-followers';
+import { PanelTabs } from '../../parts/panel-tabs';
 import { DriftPanel } from './drift-panel';
 import { FollowerTable } from './follower-table';
 import { LatestBeat } from './latest-beat';
@@ -35,20 +36,7 @@ export function RunView() {
         <FollowerTable followers={followers} chosenId={chosenId} onChoose={choose} />
         <Tabs.Root defaultValue="beat" className="flex min-h-64 flex-1 flex-col">
           <div className="ruled-b ruled-t flex flex-wrap items-center gap-x-2 pr-4">
-            <Tabs.List
-              aria-label="Below the followers"
-              className="flex min-w-0 flex-1 overflow-x-auto max-sm:basis-full"
-            >
-              {Object.entries(PANELS).map(([value, label]) => (
-                <Tabs.Trigger
-                  key={value}
-                  value={value}
-                  className="border-b-2 border-transparent px-4 py-2 text-sm whitespace-nowrap text-soft data-[state=active]:border-ink data-[state=active]:text-ink max-sm:px-2"
-                >
-                  {label}
-                </Tabs.Trigger>
-              ))}
-            </Tabs.List>
+            <PanelTabs label="Below the followers" panels={PANELS} className="flex-1 max-sm:basis-full" />
             <LeanButtons follower={chosen} />
           </div>
           <Tabs.Content value="beat">
