@@ -7,6 +7,7 @@ import type { ClockTake, Take } from '../store/records';
 import { moveStem, readStem } from './stems';
 import { deleteTake, loadChannel, loadPieces, pieceLengths } from '../store/takes';
 import { analyzeClock } from './analyze-clock';
+import { analyzeStored } from './analyze-stored';
 import { analyzeTake, type LoadChannel } from './analyze-take';
 import type { LiveReadings, MeasureWorkerApi } from './protocol';
 import { TakeRecorder } from './take-recorder';
@@ -69,17 +70,8 @@ const api: MeasureWorkerApi = {
   },
   async analyze(takeId) {
     const take = await database.takes.get(takeId);
-    if (!take) throw new Error('That take is not here any more.');
-    const run = take.plan?.question === 'drift' ? await loadTicks(takeId) : undefined;
-    const measured = await analyzeTake(take, channelsOf(takeId), run);
-    // One that was deleted meanwhile stays so.
-    await database.takes
-      .where('id')
-      .equals(takeId)
-      .modify((_, stored) => {
-        stored.value = measured;
-      });
-    return measured;
+    const run = take?.plan?.question === 'drift' ? await loadTicks(takeId) : undefined;
+    return analyzeStored(takeId, channelsOf(takeId), run);
   },
   async analyzeClock(takeId) {
     const take = await database.clockTakes.get(takeId);

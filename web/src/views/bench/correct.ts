@@ -13,10 +13,17 @@ export async function correct(
   pulse: number | null,
   lateMs: number | null | undefined,
 ): Promise<void> {
-  const before = take.lines;
-  const lines = before.map((line, i) => (i === index ? withCorrection(line, pulse, lateMs) : line));
-  await put(take.id, lines);
-  if (lateMs === null) tell('This beat does not count any more.', () => void put(take.id, before));
+  await database.takes
+    .where('id')
+    .equals(take.id)
+    .modify((now) => {
+      // As it stands now: another may have been corrected since the screen was drawn.
+      now.lines = now.lines.map((line, i) => (i === index ? withCorrection(line, pulse, lateMs) : line));
+    });
+  await measure.analyze(take.id);
+  if (lateMs !== null || pulse === null) return;
+  const before = take.lines[index]?.corrections?.[pulse];
+  tell('This beat does not count any more.', () => void correct(take, index, pulse, before));
 }
 
 export function rejectedOf({ corrections = {} }: TakeLine): string[] {
@@ -28,9 +35,4 @@ function withCorrection(line: TakeLine, pulse: number | null, lateMs: number | n
   if (pulse === null) return bare;
   const others = Object.fromEntries(Object.entries(corrections).filter(([key]) => key !== String(pulse)));
   return { ...bare, corrections: lateMs === undefined ? others : { ...others, [pulse]: lateMs } };
-}
-
-async function put(takeId: string, lines: TakeLine[]): Promise<void> {
-  await database.takes.update(takeId, { lines });
-  await measure.analyze(takeId);
 }

@@ -1,0 +1,59 @@
+import 'fake-indexeddb/auto';
+import { database } from '../store/database';
+import type { Take } from '../store/records';
+import { analyzeStored } from './analyze-stored';
+
+const hits = (lateMs: number) => {
+  const samples = new Float32Array(48_000 * 6);
+  for (let beat = 0; beat < 11; beat++)
+    for (let i = 0, at = Math.round((100 + beat * 500 + lateMs) * 48); i < 600; i++)
+      samples[at + i] = 0.5 * Math.cos(i * 0.3) * Math.exp(-i / 150);
+  return samples;
+};
+const sound = [hits(0), hits(9.5)];
+const load = (channel: number) => Promise.resolve(sound[channel] ?? new Float32Array());
+const line = { gearId: 'a', name: 'A', channel: 1, landings: [], pulsesMs: [], onsetsMs: [] };
+const keep = (id: string) =>
+  database.takes.put({ id, sampleRate: 48_000, beats: { clickChannel: 0 }, lines: [line] } as unknown as Take);
+
+/** Something that happens once, while the take is being computed. */
+const meanwhile = (happens: () => Promise<unknown>) => {
+  let done = false;
+  return async (channel: number) => {
+    if (!done) {
+      done = true;
+      await happens();
+    }
+    return load(channel);
+  };
+};
+
+test('a correction and a note made while it is computed are not lost', async () => {
+  await keep('t');
+  const lines = [{ ...line, corrections: { 2: null } }] as unknown as Take['lines'];
+  const corrects = meanwhile(() => database.takes.update('t', { lines, note: 'new cable' }));
+  const measured = await analyzeStored('t', corrects);
+  expect(measured.lines[0]).toMatchObject({ corrections: { 2: null }, report: { matched: 10 } });
+  expect(await database.takes.get('t')).toMatchObject({ note: 'new cable', lines: [{ report: { matched: 10 } }] });
+});
+
+test('and one taken back meanwhile is taken back', async () => {
+  await keep('t');
+  const lines = [{ ...line, corrections: { 2: null } }] as unknown as Take['lines'];
+  await database.takes.update('t', { lines });
+  await analyzeStored(
+    't',
+    meanwhile(() => keep('t')),
+  );
+  expect((await database.takes.get('t'))!.lines[0]).toMatchObject({ report: { matched: 11 } });
+});
+
+test('deleted while it is computed, it stays deleted', async () => {
+  await keep('t');
+  await analyzeStored(
+    't',
+    meanwhile(() => database.takes.delete('t')),
+  );
+  expect(await database.takes.get('t')).toBeUndefined();
+  await expect(analyzeStored('t', load)).rejects.toThrow('not here any more');
+});
