@@ -6,20 +6,34 @@ export interface MetaEvent {
   data: Uint8Array;
 }
 
+/** An event that is sent to gear. */
+export interface FileMessage {
+  tick: number;
+  /** Counted from 0. */
+  track: number;
+  /** The message whole: with its status, a SysEx with F0 and F7. */
+  bytes: Uint8Array;
+}
+
 export interface MidiFile {
   ticksPerBeat: number;
   /** The meta events of all tracks, in order of time. */
-  meta: MetaEvent[];
+  meta: (MetaEvent & { track?: number })[];
 }
 
 export class MidiFileError extends Error {
   override readonly name = 'MidiFileError';
 }
 
-const MOST_BYTES = 16_000_000;
+const MOST_BYTES = 64_000_000;
 const MOST_EVENTS = 1_000_000;
 const MOST_TRACKS = 4096;
+const TEXT = 0x01;
+const TRACK_NAME = 0x03;
 const END_OF_TRACK = 0x2f;
+const MOST_DELTA = 0x0fffffff;
+/** Of one SysEx, as of anything that is read from a file. */
+const MOST_EVENT_BYTES = 65_536;
 
 /** A file of format 0 with nothing but meta events; they come out in order of time. */
 export function writeSmf({ ticksPerBeat, meta }: MidiFile): Uint8Array {
@@ -32,6 +46,57 @@ export function writeSmf({ ticksPerBeat, meta }: MidiFile): Uint8Array {
   body.push(0, 0xff, END_OF_TRACK, 0);
   const head = [...text('MThd'), 0, 0, 0, 6, 0, 0, 0, 1, ticksPerBeat >> 8, ticksPerBeat & 0xff];
   return Uint8Array.from([...head, ...text('MTrk'), ...long(body.length), ...body]);
+}
+
+/** A file of format 1: each track with its name and what it sends. The first also has the tempo. */
+export function writeTracks(
+  ticksPerBeat: number,
+  meta: readonly MetaEvent[],
+  tracks: readonly NamedTrack[],
+): Uint8Array {
+  const chunks = tracks.map(({ name, messages }, i) => {
+    const body: number[] = [0, 0xff, TRACK_NAME, ...variableLength(name.length), ...name];
+    if (i === 0) for (const { type, data } of meta) body.push(0, 0xff, type, ...variableLength(data.length), ...data);
+    let at = 0;
+    for (const { tick, bytes } of messages) {
+      // RP-001: no more than 28 bits. An empty text in between reaches further.
+      for (; tick - at > MOST_DELTA; at += MOST_DELTA) body.push(...variableLength(MOST_DELTA), 0xff, TEXT, 0);
+      body.push(...variableLength(tick - at));
+      pushEvent(body, bytes);
+      at = tick;
+    }
+    body.push(0, 0xff, END_OF_TRACK, 0);
+    return body;
+  });
+  const head = [...text('MThd'), 0, 0, 0, 6, 0, 1, ...short(chunks.length), ...short(ticksPerBeat)];
+  const file = new Uint8Array(head.length + chunks.reduce((sum, body) => sum + 8 + body.length, 0));
+  file.set(head);
+  let at = head.length;
+  for (const body of chunks) {
+    file.set([...text('MTrk'), ...long(body.length)], at);
+    file.set(body, at + 8);
+    at += 8 + body.length;
+  }
+  return file;
+}
+
+export interface NamedTrack {
+  name: Uint8Array;
+  messages: readonly { tick: number; bytes: Uint8Array }[];
+}
+
+/** Channel messages as they are, SysEx as such; all others, which a file has no event for, behind the escape F7. */
+function pushEvent(body: number[], bytes: Uint8Array): void {
+  const [status = 0] = bytes;
+  const wanted = (status & 0xe0) === 0xc0 ? 2 : 3;
+  if (status >= 0x80 && status < 0xf0 && bytes.length === wanted) body.push(...bytes);
+  else if (status === 0xf0 && bytes.at(-1) === 0xf7) {
+    body.push(0xf0, ...variableLength(bytes.length - 1));
+    for (const byte of bytes.subarray(1)) body.push(byte);
+  } else {
+    body.push(0xf7, ...variableLength(bytes.length));
+    for (const byte of bytes) body.push(byte);
+  }
 }
 
 /** RP-001: seven bits a byte, the highest first, all but the last with the top bit set. */
@@ -48,8 +113,8 @@ export function variableLength(value: number): number[] {
  * length is checked against what is there.
  * @throws MidiFileError that names the byte, counted from 0, and what was expected there.
  */
-export function readSmf(bytes: Uint8Array): MidiFile {
-  if (bytes.length > MOST_BYTES) throw new MidiFileError(`This file is too large: 16 MB at the most.`);
+export function readSmf(bytes: Uint8Array): MidiFile & { messages: FileMessage[] } {
+  if (bytes.length > MOST_BYTES) throw new MidiFileError(`This file is too large: 64 MB at the most.`);
   const reader = new Reader(bytes);
   reader.expect('MThd');
   const headEnd = reader.chunkEnd();
@@ -61,15 +126,21 @@ export function readSmf(bytes: Uint8Array): MidiFile {
   if (division === 0 || division >= 0x8000)
     reader.fail('the time is not counted in ticks of a quarter note, and cannot be read', 12);
   reader.goTo(headEnd);
-  const meta: MetaEvent[] = [];
+  const found: Found = { meta: [], messages: [] };
   for (let track = 0; track < tracks; track++) {
     if (reader.done) reader.fail(`the file says it has ${tracks} tracks, and ends after ${track}`);
-    readTrack(reader, meta);
+    readTrack(reader, track, found);
   }
-  return { ticksPerBeat: division, meta: meta.sort((a, b) => a.tick - b.tick) };
+  const inTime = (a: { tick: number }, b: { tick: number }) => a.tick - b.tick;
+  return { ticksPerBeat: division, meta: found.meta.sort(inTime), messages: found.messages.sort(inTime) };
 }
 
-function readTrack(reader: Reader, meta: MetaEvent[]): void {
+interface Found {
+  meta: (MetaEvent & { track: number })[];
+  messages: FileMessage[];
+}
+
+function readTrack(reader: Reader, track: number, { meta, messages }: Found): void {
   reader.skipUnknownChunks('MTrk');
   const end = reader.chunkEnd();
   let tick = 0;
@@ -82,11 +153,14 @@ function readTrack(reader: Reader, meta: MetaEvent[]): void {
       const data = reader.take(reader.variableLength(), end);
       if (type === END_OF_TRACK) break;
       if (meta.length >= MOST_EVENTS) reader.fail('there are more than a million events');
-      meta.push({ tick, type, data });
+      meta.push({ tick, track, type, data });
       continue;
     }
+    if (messages.length >= MOST_EVENTS) reader.fail('there are more than a million events');
     if (status === 0xf0 || status === 0xf7) {
-      reader.take(reader.variableLength(), end);
+      const data = reader.take(reader.variableLength(), end);
+      if (data.length > MOST_EVENT_BYTES) reader.fail('a message is longer than 64 KB', reader.at - data.length);
+      messages.push({ tick, track, bytes: status === 0xf0 ? Uint8Array.of(0xf0, ...data) : data });
       continue;
     }
     if (status < 0x80) {
@@ -96,7 +170,7 @@ function readTrack(reader: Reader, meta: MetaEvent[]): void {
     }
     if (status >= 0xf0) reader.fail(`0x${status.toString(16)} is no event of a file`, reader.at - 1);
     running = status;
-    reader.take((status & 0xe0) === 0xc0 ? 1 : 2, end);
+    messages.push({ tick, track, bytes: Uint8Array.of(status, ...reader.take((status & 0xe0) === 0xc0 ? 1 : 2, end)) });
   }
   reader.goTo(end);
 }
@@ -184,4 +258,8 @@ function text(name: string): number[] {
 
 function long(value: number): number[] {
   return [24, 16, 8, 0].map((shift) => (value >>> shift) & 0xff);
+}
+
+function short(value: number): number[] {
+  return [(value >>> 8) & 0xff, value & 0xff];
 }

@@ -3,6 +3,7 @@ import { MeterMap } from '../tempo/meter-map';
 import type { Section } from '../tempo/song';
 import { songMaps } from '../tempo/song';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
+import { decoded, utf8 } from './meta-text';
 import { MidiFileError, readSmf, writeSmf, type MetaEvent } from './smf';
 
 const TRACK_NAME = 0x03;
@@ -13,7 +14,6 @@ const TICKS_PER_BEAT = 960;
 const MOST_MICROSECONDS = 0xffffff;
 /** A ramp's steps stray no further than this from it; the rest of the millisecond is for the rounding of the tempo. */
 const RAMP_ERROR_MS = 0.5;
-const MOST_NAME_BYTES = 200;
 
 /**
  * A tempo map as a Standard MIDI File of format 0 (RP-001: FF 51 03, microseconds a quarter note). Ramps become steps no
@@ -140,7 +140,7 @@ function stepsOf(
   return [...new Set(ticks)].map((at) => ({ tick: at, bpm: point.bpm + slope * (at / ticksPerBeat - point.beat) }));
 }
 
-function tempoPoints(meta: readonly MetaEvent[], ticksPerBeat: number): TempoPoint[] {
+export function tempoPoints(meta: readonly MetaEvent[], ticksPerBeat: number): TempoPoint[] {
   const points = new Map<number, number>();
   for (const { tick, type, data } of meta) {
     if (type !== SET_TEMPO) continue;
@@ -183,33 +183,4 @@ function meterPoints(meta: readonly MetaEvent[], ticksPerBeat: number): MeterPoi
     fromTick = tick;
   }
   return points;
-}
-
-function utf8(text: string): Uint8Array {
-  const bytes: number[] = [];
-  for (const letter of text) {
-    const encoded = encodeURIComponent(letter);
-    if (encoded.startsWith('%')) for (const hex of encoded.slice(1).split('%')) bytes.push(parseInt(hex, 16));
-    else bytes.push(letter.charCodeAt(0));
-    if (bytes.length > MOST_NAME_BYTES) break;
-  }
-  return Uint8Array.from(bytes);
-}
-
-/** As UTF-8 where it is that, else byte by byte; nothing but what can be shown. */
-function decoded(data: Uint8Array): string {
-  const bytes = [...data.subarray(0, MOST_NAME_BYTES)];
-  const plain = String.fromCharCode(...bytes);
-  try {
-    return shown(decodeURIComponent(bytes.map((byte) => `%${byte.toString(16).padStart(2, '0')}`).join('')));
-  } catch {
-    return shown(plain);
-  }
-}
-
-function shown(text: string): string {
-  return [...text]
-    .filter((letter) => letter >= ' ')
-    .join('')
-    .slice(0, 60);
 }

@@ -10,7 +10,7 @@ import {
 } from '@metronomo/core';
 import { changedSince } from './changed-since';
 import { heardOf } from '../store/gear';
-import { MOST_OFFSET_MS } from '../store/rigs';
+import { MOST_OFFSET_MS } from '../store/rig-schema';
 import type { Drive, Gear, Rig, Take, TakeLine } from '../store/records';
 
 /** One follower as Align sees it. Times in ms, + is late. */

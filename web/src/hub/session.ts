@@ -8,7 +8,9 @@ import { audioEngine, soundLeadMs } from '../audio/engine';
 import { monitorBlock, playClick, useListening } from '../audio/listening';
 import type { LiveReadings, MeasureWorkerApi } from '../measure/protocol';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
-import { checkRig, ensureRigs, loadRig, storeRig } from '../store/rigs';
+import { DEMO_DATA, keepIn, ownDataName } from '../store/database';
+import { checkRig } from '../store/rig-schema';
+import { ensureRigs, loadRig, storeRig } from '../store/rigs';
 import type { Drive, Rig } from '../store/records';
 import { markInterrupted } from '../store/takes';
 import { markClocksInterrupted } from '../store/clock-takes';
@@ -84,8 +86,6 @@ let audioInput: OpenAudioInput | null = null;
 /** Brings the hub up with the rig that was in use last. Call once. */
 export async function startSession(): Promise<void> {
   await ensureRigs();
-  for (const takeId of await markInterrupted()) void measure.analyze(takeId);
-  for (const takeId of await markClocksInterrupted()) void measure.analyzeClock(takeId);
   const rig = (await loadRig(localStorage.getItem(RIG_KEY) ?? 'boathouse')) ?? (await loadRig('boathouse'));
   if (!rig) throw new Error('The demo rig in this browser’s storage is damaged.');
   const messages = new MessageChannel();
@@ -134,7 +134,12 @@ export async function switchRig(id: string): Promise<void> {
 }
 
 async function takeUp(rig: Rig): Promise<void> {
+  const kept = rig.demo ? DEMO_DATA : ownDataName();
+  keepIn(kept);
+  await measure.keepIn(kept);
   useSession.setState({ rig, undo: [], redo: [], live: null });
+  for (const takeId of await markInterrupted()) void measure.analyze(takeId);
+  for (const takeId of await markClocksInterrupted()) void measure.analyzeClock(takeId);
   await hub.setSong(songOf(rig));
   await hub.setFeeds(feedsOf(rig));
   await listen(rig);

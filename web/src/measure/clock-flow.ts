@@ -47,6 +47,7 @@ export async function runClockTake(
     startedAt: Date.now(),
     status: 'recording',
     ...source,
+    gearIds: rig.gear.flatMap(({ id, name }) => (name === source.name ? [id] : [])),
     ...besides,
     ticks: 0,
     result: null,

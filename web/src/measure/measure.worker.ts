@@ -1,7 +1,7 @@
 import * as Comlink from 'comlink';
 import { readWav, ReturnWatch, waveformEnvelope, type Envelope } from '@metronomo/core';
 import type { ToMeasure } from '../hub/protocol';
-import { database } from '../store/database';
+import { database, keepIn } from '../store/database';
 import { loadTicks, otherTicks } from '../store/clock-takes';
 import type { ClockTake, Take } from '../store/records';
 import { moveStem, readStem } from './stems';
@@ -25,6 +25,7 @@ let recorder: TakeRecorder | null = null;
 let file: { sampleRate: number; channels: Float32Array[] } | null = null;
 
 const api: MeasureWorkerApi = {
+  keepIn,
   onLive(tell) {
     tellLive = tell;
   },

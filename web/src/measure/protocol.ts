@@ -43,6 +43,8 @@ export interface LiveReadings {
 }
 
 export interface MeasureWorkerApi {
+  /** Which data belong to the rig in use, by name. */
+  keepIn(name: string): void;
   onLive(tell: (live: LiveReadings) => void): void;
   /** Blocks come in by this port from now on, and from no other. */
   useSource(port: MessagePort): void;

@@ -5,6 +5,7 @@ import { onPortChange } from '../hub/midi-ports';
 import { command, measure, useSession } from '../hub/session';
 import { audioBufferMs } from '../audio/engine';
 import type { Drive, Gear, Rig, Take, TakeBeats, TakePlan } from '../store/records';
+import { indexedAs } from '../store/take-kind';
 import type { TakeProgress } from './protocol';
 
 /** From asking the hub to play or stop until it does. */
@@ -84,7 +85,7 @@ export interface TakeFacts {
 export function newTake(rig: Rig, gear: readonly Gear[], facts: TakeFacts = {}): Take {
   const { input } = useSession.getState();
   const { plan, proof = false, drive = 'clock', beats = { clickChannel: rig.input.clickChannel } } = facts;
-  return {
+  const take: Omit<Take, 'kind' | 'gearIds'> = {
     id: crypto.randomUUID(),
     rigId: rig.id,
     startedAt: Date.now(),
@@ -113,6 +114,7 @@ export function newTake(rig: Rig, gear: readonly Gear[], facts: TakeFacts = {}):
       onsetsMs: [],
     })),
   };
+  return { ...take, ...indexedAs(take) };
 }
 
 /** @throws Error in words for a musician when the hub does not get there. */

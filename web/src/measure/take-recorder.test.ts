@@ -12,6 +12,8 @@ const newTake = (): Take => ({
   id: `take-${++number}`,
   rigId: 'rig',
   startedAt: number,
+  kind: 'take',
+  gearIds: [],
   source: 'live',
   proof: false,
   status: 'recording',

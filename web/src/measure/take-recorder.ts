@@ -4,7 +4,7 @@ import { concatenate } from '../store/takes';
 import type { TakeProgress } from './protocol';
 
 /** A full disk, a crash or a closed tab loses no more than this. */
-const CHUNK_SECONDS = 1;
+const CHUNK_SECONDS = 0.5;
 /** A longer hole in the sound ends the take. */
 const LONGEST_GAP_SECONDS = 2;
 /** An input that is open sends a block every few hundredths of a second, silent or not. */

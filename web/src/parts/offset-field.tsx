@@ -1,6 +1,6 @@
 import { parseDuration } from '@metronomo/core';
 import { useState } from 'react';
-import { MOST_OFFSET_MS } from '../store/rigs';
+import { MOST_OFFSET_MS } from '../store/rig-schema';
 import { signed } from './words';
 
 interface Props {

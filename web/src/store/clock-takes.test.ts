@@ -4,7 +4,7 @@ import { deleteClockTake, listClockTakes, loadTicks, markClocksInterrupted } fro
 import type { ClockTake } from './records';
 
 const take = (id: string, startedAt: number, status: ClockTake['status'] = 'done'): ClockTake => ({
-  ...{ id, rigId: 'r', startedAt, status, portId: 'p', name: 'Vole', ticks: 0, result: null },
+  ...{ id, rigId: 'r', startedAt, status, gearIds: [], portId: 'p', name: 'Vole', ticks: 0, result: null },
 });
 
 beforeEach(async () => {

@@ -1,6 +1,7 @@
 import Dexie from 'dexie';
 import { database } from './database';
 import type { ClockTake } from './records';
+import { wholeOf } from './set-aside';
 
 /** Newest first. */
 export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
@@ -8,12 +9,17 @@ export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
     [rigId, Dexie.minKey],
     [rigId, Dexie.maxKey],
   ];
-  return (await database.clockTakes.where('[rigId+startedAt]').between(between[0], between[1]).toArray()).reverse();
+  const takes = await database.clockTakes
+    .where('[rigId+startedAt]')
+    .between(between[0], between[1])
+    .reverse()
+    .toArray();
+  return wholeOf(database, 'clockTakes', takes);
 }
 
 /** One that was under way when the tab went: what it has is kept. Gives their ids. Call once, before any begins. */
 export async function markClocksInterrupted(): Promise<string[]> {
-  const open = await database.clockTakes.filter(({ status }) => status === 'recording').toArray();
+  const open = await database.clockTakes.where('status').equals('recording').toArray();
   for (const { id } of open)
     await database.clockTakes.update(id, { status: 'interrupted', ending: 'The page was closed meanwhile.' });
   return open.map(({ id }) => id);
@@ -42,14 +48,16 @@ export function otherTicks(takeId: string): string {
 
 /** Takes it away and gives back what undoes that. */
 export async function deleteClockTake(id: string): Promise<() => Promise<void>> {
-  const take = await database.clockTakes.get(id);
+  // Another rig may be in use when it is put back.
+  const from = database;
+  const take = await from.clockTakes.get(id);
   const chunks = [...(await ticksOf(id).toArray()), ...(await ticksOf(otherTicks(id)).toArray())];
-  await database.transaction('rw', database.clockTakes, database.ticks, async () => {
-    await database.clockTakes.delete(id);
-    await database.ticks.bulkDelete(chunks.map(({ takeId, index }) => [takeId, index]));
+  await from.transaction('rw', from.clockTakes, from.ticks, async () => {
+    await from.clockTakes.delete(id);
+    await from.ticks.bulkDelete(chunks.map(({ takeId, index }) => [takeId, index]));
   });
   return async () => {
-    if (take) await database.clockTakes.put(take);
-    await database.ticks.bulkPut(chunks);
+    if (take) await from.clockTakes.put(take);
+    await from.ticks.bulkPut(chunks);
   };
 }

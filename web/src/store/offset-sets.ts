@@ -2,6 +2,7 @@ import Dexie from 'dexie';
 import { otherBuffers } from './conditions';
 import { database } from './database';
 import type { OffsetSet, Rig, Take } from './records';
+import { wholeOf } from './set-aside';
 
 const MOST_NAME = 60;
 const SAME_OFFSET_MS = 0.005;
@@ -12,12 +13,12 @@ export async function listSets(rigId: string): Promise<OffsetSet[]> {
     [rigId, Dexie.minKey],
     [rigId, Dexie.maxKey],
   ];
-  return (
-    await database.offsetSets
-      .where('[rigId+savedAt]')
-      .between(...range)
-      .toArray()
-  ).reverse();
+  const sets = await database.offsetSets
+    .where('[rigId+savedAt]')
+    .between(...range)
+    .reverse()
+    .toArray();
+  return wholeOf(database, 'offsetSets', sets);
 }
 
 /** Keeps the offsets in force under a name, with the conditions of the newest take. */
@@ -52,9 +53,10 @@ export async function renameSet(id: string, name: string): Promise<void> {
 
 /** Takes it away and gives back what undoes that. */
 export async function deleteSet(set: OffsetSet): Promise<() => Promise<void>> {
-  await database.offsetSets.delete(set.id);
+  const from = database;
+  await from.offsetSets.delete(set.id);
   return async () => {
-    await database.offsetSets.put(set);
+    await from.offsetSets.put(set);
   };
 }
 

@@ -2,6 +2,7 @@ import type {
   AlignTarget,
   BeatTrigger,
   Cable,
+  CapturedMessage,
   ChaseReport,
   ClickSound,
   ClockComparison,
@@ -169,10 +170,15 @@ export interface TakeLine {
 /** Where a take's beats are: a channel with the click, or an even tempo from a first beat. */
 export type TakeBeats = { clickChannel: number } | { bpm: number; firstBeatMs: number };
 
+export type TakeKind = 'take' | 'proof' | 'recording' | TakePlan['question'];
+
 /** One measuring pass, with the raw data it was computed from. */
 export interface Take {
   id: string;
   rigId: string;
+  /** By which the logbook lists it: both follow from the rest. */
+  kind: TakeKind;
+  gearIds: string[];
   /** Epoch milliseconds. */
   startedAt: number;
   source: 'live' | 'recording';
@@ -213,6 +219,7 @@ export interface ClockTake {
   portId: string;
   /** Of the gear whose clock it is. */
   name: string;
+  gearIds: string[];
   ticks: number;
   /** Notes, controllers and dumps ran down this port's line meanwhile; and the take before them that it is compared with. */
   traffic?: { portId: string; quietId: string };
@@ -281,4 +288,57 @@ export interface SoundChunk {
   takeId: string;
   index: number;
   channels: Float32Array[];
+}
+
+/** What happened besides takes: offsets solved and applied, changes of the rig, what went wrong while running, what came in from files. */
+export type EventKind = 'offsets' | 'rig' | 'fault' | 'data';
+
+export interface HistoryEvent {
+  id: string;
+  rigId: string;
+  /** Epoch milliseconds. */
+  at: number;
+  kind: EventKind;
+  /** In words, a line each. */
+  lines: string[];
+  gearIds: string[];
+  /** Of offsets: from where to where each was moved, ms. */
+  moves?: OffsetMove[];
+}
+
+export interface OffsetMove {
+  gearId: string;
+  name: string;
+  fromMs: number;
+  toMs: number;
+}
+
+/** Messages that were captured as they went in and out, or that came from a file. */
+export interface CapturedStream {
+  id: string;
+  rigId: string;
+  name: string;
+  /** Epoch milliseconds. */
+  startedAt: number;
+  status: 'recording' | 'done';
+  messages: number;
+  durationMs: number;
+}
+
+/** Some of its messages, in order; times in ms since it began. */
+export interface CapturedPiece {
+  streamId: string;
+  index: number;
+  messages: CapturedMessage[];
+}
+
+/** A record that could not be read any more, as it was, out of the way of the others. */
+export interface SetAside {
+  number: number;
+  table: string;
+  /** Epoch milliseconds. */
+  at: number;
+  /** What is wrong with it. */
+  problem: string;
+  record: unknown;
 }

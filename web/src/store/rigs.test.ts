@@ -3,7 +3,8 @@ import { BARE } from './rig-plan';
 import { database } from './database';
 import { gear } from './gear';
 import type { Rig } from './records';
-import { checkRig, createRig, deleteRig, ensureRigs, freeRigName, listRigs, loadRig, resetDemo, saveRig } from './rigs';
+import { checkRig } from './rig-schema';
+import { createRig, deleteRig, ensureRigs, freeRigName, listRigs, loadRig, resetDemo, saveRig } from './rigs';
 
 const rig = (change: Partial<Rig> = {}): Rig => ({
   ...BARE,

@@ -1,265 +1,10 @@
-import { array, boolean, lazy, mixed, number, object, string, type ObjectSchema, type Schema } from 'yup';
-import { FASTEST_BPM, SLOWEST_BPM, TRIGGER_STEPS, type Cable, type NoteRoute, type Socket } from '@metronomo/core';
-import { database } from './database';
+import { demoDatabase, ownDatabase, type Database } from './database';
+import { moveDemoOut } from './move-demo-out';
+import { setDamagedAside } from './set-aside';
 import { BARE } from './rig-plan';
 import { boathouse } from './boathouse';
-import type { Gear, Rig } from './records';
-
-export const MOST_OFFSET_MS = 500;
-
-const channel = number().integer().min(0).max(63);
-
-const RATES = ['24', '25', '29.97df', '30'] as const;
-const LINKS = ['din', 'usb', 'loopback', 'network', 'tablet'] as const;
-const KINDS = [
-  ...['beatBox', 'synthesizer', 'sampler', 'recorder', 'audioProgram'],
-  ...['tablet', 'lightingDesk', 'effect', 'splitBox', 'keyboard', 'other'],
-] as Gear['kind'][];
-const id = () => string().required().max(300);
-const flag = () => boolean().required();
-
-const socketSchema: ObjectSchema<Socket> = object({
-  id: id(),
-  label: string().required().max(40),
-  direction: string()
-    .required()
-    .oneOf(['in', 'out', 'thru'] as const),
-  link: string().required().oneOf(LINKS),
-  portId: string().nullable().max(300),
-  shared: boolean(),
-  obeys: boolean(),
-});
-
-const endSchema = object({ gearId: id(), socketId: id() });
-
-const cableSchema: ObjectSchema<Cable> = object({
-  id: id(),
-  from: endSchema,
-  to: endSchema,
-  notesPerSecond: number().required().min(0).max(10_000),
-});
-
-const midiChannel = () => number().integer().min(1).max(16);
-
-const routeSchema: ObjectSchema<NoteRoute> = object({
-  id: id(),
-  from: id(),
-  to: id(),
-  fromChannel: midiChannel().defined().nullable(),
-  toChannel: midiChannel().defined().nullable(),
-  passes: object({ notes: flag(), controllers: flag(), programs: flag(), bends: flag() }),
-});
-
-const TEST_KINDS = ['clock burst', 'note', 'identity request', 'full frame'] as const;
-const testSchema = object({
-  kind: string().required().oneOf(TEST_KINDS),
-  answer: string()
-    .required()
-    .oneOf(['sound', 'midi', 'seen', 'nothing'] as const),
-  at: number().required(),
-});
-
-/** An object used as a table: at most so many entries, each of which is as the schema says. */
-const table = (entry: Schema, most: number) =>
-  object()
-    .required()
-    .test('entries', '${path} holds something that it cannot.', (value: object) => {
-      const entries = Object.entries(value);
-      return (
-        entries.length <= most &&
-        entries.every(([key, one]) => key.length <= 300 && entry.isValidSync(one, { strict: true }))
-      );
-    });
-
-const factsSchema = {
-  kind: string().required().oneOf(KINDS),
-  notes: string().defined().max(2000),
-  sockets: array().of(socketSchema).required().max(32),
-  audioOuts: array()
-    .of(object({ label: string().required().max(40), input: channel.defined().nullable() }))
-    .required()
-    .max(16),
-  able: object({
-    lead: flag(),
-    follow: flag(),
-    clock: flag(),
-    songPosition: flag(),
-    startStop: flag(),
-    timecode: array().of(string().required().oneOf(RATES)).required().max(4),
-    mmc: flag(),
-    showsTempo: flag(),
-    fromTopOnly: flag(),
-    destinations: number().integer().defined().nullable().min(1).max(64),
-    rearms: flag(),
-    turnsTempo: flag(),
-  }),
-  set: object({
-    clockSource: string()
-      .required()
-      .oneOf(['internal', 'external', 'automatic'] as const),
-    clockIn: flag(),
-    clockOut: flag(),
-    thru: flag(),
-    local: flag(),
-    channels: array().of(midiChannel().required()).required().max(16),
-  }),
-  takes: string()
-    .required()
-    .oneOf(['clock', 'timecode', 'nothing'] as const),
-  rate: string().required().oneOf(RATES),
-  gives: string()
-    .required()
-    .oneOf(['clock', 'timecode'] as const),
-  sharesFeedOf: string().defined().nullable().max(64),
-  offset: object({
-    where: string()
-      .required()
-      .oneOf(['hub', 'own'] as const),
-    own: number().required().min(-100_000).max(100_000),
-    unit: string()
-      .required()
-      .oneOf(['ms', 'samples', 'ticks'] as const),
-    plusIs: string()
-      .required()
-      .oneOf(['later', 'earlier'] as const),
-    step: number().required().min(0).max(1000),
-    sampleRate: number().min(8000).max(384_000),
-  }),
-};
-
-const coordinate = () => number().required().min(-100_000).max(100_000);
-
-const level = () => number().integer().required().min(0).max(127);
-const triggerMessageSchema = lazy((value?: { kind?: string }) =>
-  value?.kind === 'note'
-    ? object({ kind: string().required(), channel: midiChannel().required(), note: level(), velocity: level() })
-    : object({
-        kind: string().required().equals(['controller']),
-        channel: midiChannel().required(),
-        controller: level(),
-        value: level(),
-      }).default(undefined),
-);
-const stepSchema = mixed()
-  .required()
-  .oneOf([...TRIGGER_STEPS, 'off']);
-const triggerSchema = object({
-  id: id(),
-  every: stepSchema,
-  sends: lazy((value?: { kind?: string }) =>
-    value?.kind === 'steps'
-      ? object({
-          kind: string().required(),
-          channel: midiChannel().required(),
-          controller: level(),
-          count: number().integer().required().min(2).max(128),
-        })
-      : triggerMessageSchema,
-  ),
-  atStart: triggerMessageSchema,
-  atStop: triggerMessageSchema,
-  slowsBelowBpm: number().min(0).max(FASTEST_BPM),
-  inSections: table(stepSchema, 500),
-});
-
-const tempo = () => number().required().min(SLOWEST_BPM).max(FASTEST_BPM);
-const sectionSchema = object({
-  name: string().defined().max(60),
-  bars: number().integer().required().min(1).max(9999),
-  bpm: tempo(),
-  toBpm: number().defined().nullable().min(SLOWEST_BPM).max(FASTEST_BPM),
-  beatsPerBar: number().integer().required().min(1).max(64),
-  beatUnit: number().required().oneOf([1, 2, 4, 8, 16, 32]),
-});
-const songSchema = object({
-  sections: array().of(sectionSchema).required().max(500),
-  tempoFrom: string()
-    .required()
-    .oneOf(['hand', 'sections'] as const),
-  timecodeStart: object({
-    hours: number().integer().required().min(0).max(23),
-    minutes: number().integer().required().min(0).max(59),
-    seconds: number().integer().required().min(0).max(59),
-    frames: number().integer().required().min(0).max(29),
-  }),
-  rate: string().required().oneOf(RATES),
-  countInBars: number().integer().required().min(0).max(16),
-  countsIn: flag(),
-  afterStop: string()
-    .required()
-    .oneOf(['stay', 'toStart', 'toWherePlayBegan'] as const),
-  click: string()
-    .required()
-    .oneOf(['wood block', 'metronome', 'claves'] as const),
-});
-
-const gearSchema = object({
-  ...factsSchema,
-  icon: string().defined().nullable().max(40),
-  checked: array().of(string().required().max(300)).required().max(40),
-  place: object({ x: coordinate(), y: coordinate() }).defined().nullable().default(null),
-  id: string().required().max(64),
-  name: string()
-    .trim('Give it a name, without spaces at its ends.')
-    .required('Give it a name.')
-    .max(40, 'A name has at most 40 letters.'),
-  portId: string().defined().nullable().max(300),
-  sends: object({ clock: boolean().required(), transport: boolean().required(), position: boolean().required() }),
-  mmc: flag(),
-  clockRate: number().required().oneOf([0.5, 1, 2]),
-  triggers: array().of(triggerSchema).required().max(16),
-  clockWhileStopped: boolean().required(),
-  noteChannel: midiChannel().required(),
-  returnChannel: channel.defined().nullable(),
-  offsetMs: number().required().min(-MOST_OFFSET_MS).max(MOST_OFFSET_MS),
-});
-
-const found = new WeakSet();
-
-/** What was found good is not looked at again: in a changed rig, what did not change is the same object. */
-function once(schema: Schema) {
-  return lazy((value: unknown) => (typeof value === 'object' && value !== null && found.has(value) ? mixed() : schema));
-}
-
-export const rigSchema = object({
-  id: string().required().max(64),
-  name: string()
-    .trim('Give the rig a name, without spaces at its ends.')
-    .required('Give the rig a name.')
-    .max(60, 'A name has at most 60 letters.'),
-  demo: boolean().required(),
-  bpm: tempo(),
-  song: songSchema,
-  gear: array().of(once(gearSchema)).required().max(64),
-  hubSockets: array().of(socketSchema).required().max(64),
-  cables: array().of(once(cableSchema)).required().max(256),
-  leaders: array().of(id()).required().max(65),
-  routes: array().of(routeSchema).required().max(64),
-  following: object({
-    response: string()
-      .required()
-      .oneOf(['steady', 'quick'] as const),
-    freewheelMs: number().required().min(100).max(10_000),
-  }),
-  tested: table(testSchema, 512),
-  align: object({
-    target: lazy((value: unknown) =>
-      typeof value === 'object'
-        ? object({ id: id() }).required()
-        : string()
-            .required()
-            .oneOf(['grid', 'latest'] as const),
-    ),
-    toleranceMs: number().required().min(0.05).max(20),
-    locked: array().of(id()).required().max(64),
-  }),
-  accepted: table(string().required().max(300), 512),
-  input: object({
-    sourceId: string().required().max(300),
-    label: string().required().max(200),
-    clickChannel: channel.required(),
-  }),
-});
+import type { Rig } from './records';
+import { checkRig, rigSchema } from './rig-schema';
 
 const ownRig: Rig = {
   ...BARE,
@@ -271,17 +16,21 @@ const ownRig: Rig = {
   input: { sourceId: 'none', label: 'No audio input yet', clickChannel: 0 },
 };
 
-/** A first visit finds the demo wired and playing, and an empty rig of one's own beside it. */
+/**
+ * A first visit finds the demo wired and playing, and an empty rig of one's own beside it. What is damaged is set aside, and what
+ * stood there begins anew.
+ */
 export async function ensureRigs(): Promise<void> {
-  await database.transaction('rw', database.rigs, async () => {
-    for (const rig of [boathouse(), ownRig]) if (!(await database.rigs.get(rig.id))) await database.rigs.add(rig);
-  });
+  await moveDemoOut(ownDatabase(), demoDatabase());
+  for (const rig of [boathouse(), ownRig]) {
+    const kept = databaseOf(rig);
+    await setDamagedAside(kept, 'rigs');
+    if (rig.demo ? !(await kept.rigs.get(rig.id)) : (await kept.rigs.count()) === 0) await kept.rigs.add(rig);
+  }
 }
 
-/** @throws ValidationError of yup when the rig holds something it cannot. */
-export function checkRig(rig: Rig): void {
-  rigSchema.validateSync(rig, { strict: true });
-  for (const part of [...rig.gear, ...rig.cables]) found.add(part);
+function databaseOf({ demo }: Pick<Rig, 'demo'>): Database {
+  return demo ? demoDatabase() : ownDatabase();
 }
 
 /** @throws ValidationError of yup when the rig holds something it cannot. */
@@ -292,18 +41,18 @@ export async function saveRig(rig: Rig): Promise<void> {
 
 /** One that was found good already. */
 export async function storeRig(rig: Rig): Promise<void> {
-  await database.rigs.put(rig);
+  await databaseOf(rig).rigs.put(rig);
 }
 
-/** A rig from the store; a damaged one is left where it is and not used. */
+/** A rig from the store; null where there is none that is whole. */
 export async function loadRig(id: string): Promise<Rig | null> {
-  const stored = await database.rigs.get(id);
+  const stored = (await ownDatabase().rigs.get(id)) ?? (await demoDatabase().rigs.get(id));
   return stored && (await rigSchema.isValid(stored, { strict: true })) ? stored : null;
 }
 
 /** All rigs by name, the demo first. */
 export async function listRigs(): Promise<{ id: string; name: string; demo: boolean }[]> {
-  const rigs = await database.rigs.toArray();
+  const rigs = [...(await demoDatabase().rigs.toArray()), ...(await ownDatabase().rigs.toArray())];
   const order = (a: Rig, b: Rig) => Number(b.demo) - Number(a.demo) || a.name.localeCompare(b.name);
   return rigs.sort(order).map(({ id, name, demo }) => ({ id, name, demo }));
 }
@@ -325,9 +74,14 @@ export async function createRig(wanted = 'New studio'): Promise<string> {
 
 /** Its takes stay in the store, and are there again if it is put back. */
 export async function deleteRig(id: string): Promise<void> {
-  await database.rigs.delete(id);
+  await ownDatabase().rigs.delete(id);
 }
 
+/** The demo as on a first visit, with nothing that was measured in it. */
 export async function resetDemo(): Promise<void> {
-  await database.rigs.put(boathouse());
+  const demo = demoDatabase();
+  await demo.transaction('rw', demo.tables, async () => {
+    for (const table of demo.tables) await table.clear();
+    await demo.rigs.add(boathouse());
+  });
 }

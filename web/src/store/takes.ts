@@ -2,17 +2,33 @@ import Dexie from 'dexie';
 import { ticksOf } from './clock-takes';
 import { database } from './database';
 import type { SoundChunk, Take } from './records';
+import { wholeOf } from './set-aside';
 
 /** So many pieces of one channel are read at once; of many channels, fewer. */
 const BATCH = 64;
 const LEAST_BATCH = 4;
 
-export async function listTakes(rigId: string): Promise<Take[]> {
-  const takes = await database.takes
-    .where('[rigId+startedAt]')
-    .between([rigId, Dexie.minKey], [rigId, Dexie.maxKey])
-    .toArray();
-  return takes.reverse();
+/** So many of the newest are looked at where work goes on; the logbook has them all. */
+const MOST_AT_WORK = 100;
+
+/** The newest takes of a rig, the newest first. */
+export async function listTakes(rigId: string, most = MOST_AT_WORK): Promise<Take[]> {
+  const takes = await ofRig(rigId).reverse().limit(most).toArray();
+  return wholeOf(database, 'takes', takes);
+}
+
+export function countTakes(rigId: string): Promise<number> {
+  return ofRig(rigId).count();
+}
+
+/** One take; null where it is not here, or damaged. */
+export async function loadTake(id: string): Promise<Take | null> {
+  const take = await database.takes.get(id);
+  return wholeOf(database, 'takes', take ? [take] : [])[0] ?? null;
+}
+
+function ofRig(rigId: string) {
+  return database.takes.where('[rigId+startedAt]').between([rigId, Dexie.minKey], [rigId, Dexie.maxKey]);
 }
 
 /** The sound of a take, one array a channel, in the order it came in. */
@@ -65,26 +81,28 @@ export async function loadPieces(takeId: string, channel: number, from: number, 
 
 /** Takes it away and gives back what undoes that. */
 export async function deleteTake(id: string): Promise<() => Promise<void>> {
-  const take = await database.takes.get(id);
+  // Another rig may be in use when it is put back.
+  const from = database;
+  const take = await from.takes.get(id);
   const sound = await soundOf(id).toArray();
   const ticks = await ticksOf(id).toArray();
-  await database.transaction('rw', database.takes, database.sound, database.ticks, async () => {
-    await database.takes.delete(id);
+  await from.transaction('rw', from.takes, from.sound, from.ticks, async () => {
+    await from.takes.delete(id);
     await soundOf(id).delete();
     await ticksOf(id).delete();
   });
   return async () => {
-    await database.transaction('rw', database.takes, database.sound, database.ticks, async () => {
-      if (take) await database.takes.put(take);
-      await database.sound.bulkPut(sound);
-      await database.ticks.bulkPut(ticks);
+    await from.transaction('rw', from.takes, from.sound, from.ticks, async () => {
+      if (take) await from.takes.put(take);
+      await from.sound.bulkPut(sound);
+      await from.ticks.bulkPut(ticks);
     });
   };
 }
 
 /** A take that was under way when the tab went: what it has is kept. Gives their ids. Call once, before any take begins. */
 export async function markInterrupted(): Promise<string[]> {
-  const open = await database.takes.filter((take) => take.status === 'recording').toArray();
+  const open = await database.takes.where('status').equals('recording').toArray();
   for (const take of open)
     await database.takes.update(take.id, { status: 'interrupted', ending: 'The page was closed during this take.' });
   return open.map(({ id }) => id);

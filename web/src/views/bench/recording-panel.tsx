@@ -87,6 +87,8 @@ function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (proble
         rigId: rig.id,
         startedAt: Date.now(),
         source: 'recording',
+        kind: 'recording',
+        gearIds: gear ? [gear.id] : [],
         proof: false,
         status: 'done',
         sampleRate: file.sampleRate,

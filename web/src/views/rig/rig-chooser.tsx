@@ -9,7 +9,7 @@ import { Select } from '../../parts/field';
 import { OpenFile } from '../../parts/open-file';
 import { saveFile } from '../../parts/save-file';
 import type { Rig } from '../../store/records';
-import { readRigFile, RigFileError, writeRigFile } from '../../store/rig-file';
+import { readRigFile, RigFileError, writeRigFile } from '../../files/rig-file';
 import { createRig, deleteRig, freeRigName, listRigs, resetDemo, saveRig } from '../../store/rigs';
 
 /** Which rig is in use, and what can be done with rigs as a whole. */

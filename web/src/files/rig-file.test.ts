@@ -1,9 +1,9 @@
 import 'fake-indexeddb/auto';
 import { lineCheck } from '@metronomo/core';
-import { boathouse } from './boathouse';
-import { planOf } from './rig-plan';
+import { boathouse } from '../store/boathouse';
+import { planOf } from '../store/rig-plan';
 import { readRigFile, RigFileError, writeRigFile } from './rig-file';
-import { saveRig } from './rigs';
+import { saveRig } from '../store/rigs';
 
 type Loose = Record<string, unknown>;
 const file = (change: (rig: Loose & { gear: Loose[]; cables: Loose[] }) => void, version: unknown = 1) => {

@@ -1,9 +1,9 @@
 import { fromShelf, HUB_ID, obstacleToCable, SHELF, type GearKind } from '@metronomo/core';
 import { ValidationError } from 'yup';
-import type { Rig } from './records';
-import { gear as newGear } from './gear';
-import { BARE, planOf } from './rig-plan';
-import { rigSchema } from './rigs';
+import type { Rig } from '../store/records';
+import { gear as newGear } from '../store/gear';
+import { BARE, planOf } from '../store/rig-plan';
+import { rigSchema } from '../store/rig-schema';
 
 export const RIG_FILE_VERSION = 1;
 const MOST_BYTES = 2_000_000;

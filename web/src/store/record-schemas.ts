@@ -1,0 +1,347 @@
+import {
+  array,
+  boolean,
+  lazy,
+  mixed,
+  number,
+  object,
+  string,
+  type AnyObject,
+  type ObjectSchema,
+  type ObjectShape,
+  type Schema,
+} from 'yup';
+
+/** What a record of the store, or of a file, has to be. Long lists of numbers are looked at in a loop, for a take has thousands. */
+
+const MOST_BEATS = 1_000_000;
+const MOST_LINES = 64;
+const EPOCH_END = 8.64e15;
+
+const text = (most: number) => string().defined().max(most);
+const id = () => string().required().max(300);
+const finite = () => number().required();
+/** What JSON cannot say, such as the median of nothing, is null in a file and not a number in the store. */
+const measured = () => mixed((value): value is number => typeof value === 'number').required();
+const epoch = () => number().integer().required().min(0).max(EPOCH_END);
+const optional = (schema: Schema) => lazy((value: unknown): Schema => (value === undefined ? mixed() : schema));
+const nullable = (schema: Schema) => lazy((value: unknown): Schema => (value === null ? mixed().nullable() : schema));
+
+const numbers = (most = MOST_BEATS) =>
+  mixed<number[]>((value): value is number[] => Array.isArray(value))
+    .required()
+    .test(
+      'numbers',
+      '${path} must be a list of numbers.',
+      (list) => list.length <= most && list.every(Number.isFinite),
+    );
+
+const landings = () =>
+  mixed<{ pulse: number; lateMs: number }[]>((value): value is { pulse: number; lateMs: number }[] =>
+    Array.isArray(value),
+  )
+    .required()
+    .test(
+      'landings',
+      '${path} must be a list of beats and how late they landed.',
+      (list) => list.length <= MOST_BEATS && list.every((one: unknown) => isPoint(one, ['pulse', 'lateMs'])),
+    );
+
+function isPoint(one: unknown, keys: readonly string[]): boolean {
+  if (typeof one !== 'object' || one === null) return false;
+  const values = one as Record<string, unknown>;
+  return keys.every((key) => Number.isFinite(values[key])) && Object.keys(values).length === keys.length;
+}
+
+const points = (keys: readonly string[], most: number) =>
+  mixed<object[]>((value): value is object[] => Array.isArray(value))
+    .required()
+    .test(
+      'points',
+      '${path} must be a list of numbers by name.',
+      (list) => list.length <= most && list.every((one) => isPoint(one, keys)),
+    );
+
+const pair = () =>
+  mixed<[number, number]>((value): value is [number, number] => Array.isArray(value))
+    .required()
+    .test(
+      'pair',
+      '${path} must be two numbers.',
+      (two) => two.length === 2 && two.every((one) => typeof one === 'number'),
+    );
+
+/** These fields and no others. */
+const strictly = (fields: ObjectShape): ObjectSchema<AnyObject> =>
+  object(fields)
+    .noUnknown('${path} holds what it cannot: ${unknown}.')
+    .required() as unknown as ObjectSchema<AnyObject>;
+
+const latency = () =>
+  strictly({
+    medianMs: measured(),
+    ci95Ms: pair(),
+    spreadMs: measured(),
+    matched: finite(),
+    missed: finite(),
+    extra: finite(),
+    believable: boolean().required(),
+    reason: string().max(500),
+  });
+
+const drift = () => ({
+  ppm: measured(),
+  ci95Ppm: pair(),
+  msPerSong: measured(),
+  told: boolean().required(),
+});
+
+const resultSchema = lazy((value?: { question?: string }): Schema => {
+  switch (value?.question) {
+    case undefined:
+      return mixed();
+    case 'chase':
+      return strictly({
+        question: string(),
+        report: strictly({
+          starts: array()
+            .of(
+              strictly({
+                lockMs: number().defined().nullable(),
+                landsMs: number().defined().nullable(),
+                stood: nullable(strictly({ hub: finite(), follower: finite() })),
+              }),
+            )
+            .required()
+            .max(1000),
+          lockMs: nullable(strictly({ median: finite(), worst: finite() })),
+          landsMs: nullable(strictly({ median: finite(), least: finite(), most: finite(), spread: finite() })),
+          failed: finite(),
+          fitFor: string().required().max(40),
+        }),
+      });
+    case 'tempo':
+      return strictly({ question: string(), step: following(), ramp: following() });
+    case 'drift':
+      return strictly({ question: string(), report: strictly(drift()).required() });
+    default:
+      return mixed().test('question', '${path} answers a question that is not known.', () => false);
+  }
+});
+
+const following = () =>
+  strictly({
+    before: latency().required(),
+    after: latency().required(),
+    settledMs: number().defined().nullable(),
+    strayMs: measured(),
+    dependsMs: strictly({ differenceMs: measured(), ci95Ms: pair(), told: boolean().required() }),
+  });
+
+const corrections = () =>
+  optional(
+    mixed<object>((one): one is object => typeof one === 'object' && one !== null && !Array.isArray(one)).test(
+      'corrections',
+      '${path} must be numbers by beat.',
+      (table) =>
+        Object.entries(table ?? {}).every(([key, ms]) => /^\d{1,7}$/.test(key) && (ms === null || Number.isFinite(ms))),
+    ),
+  );
+
+const lineSchema = strictly({
+  gearId: string().defined().nullable().max(64),
+  name: text(120),
+  channel: number().integer().required().min(0).max(63),
+  offsetMs: finite(),
+  wiredTo: string().nullable().max(300),
+  ownOffset: number(),
+  report: nullable(latency()),
+  problem: string().max(500),
+  warning: string().max(500),
+  result: resultSchema,
+  corrections: corrections(),
+  landings: landings(),
+  pulsesMs: numbers(),
+  onsetsMs: numbers(),
+  moved: boolean(),
+  within: optional(pair()),
+});
+
+const planSchema = lazy((value?: { question?: string }): Schema => {
+  switch (value?.question) {
+    case undefined:
+      return mixed();
+    case 'calibration':
+    case 'loop':
+    case 'drift':
+      return strictly({ question: string() });
+    case 'chase':
+      return strictly({ question: string(), startedMs: numbers(1000) });
+    case 'tempo':
+      return strictly({
+        question: string(),
+        beganMs: finite(),
+        bpm: finite(),
+        otherBpm: finite(),
+        beats: finite(),
+      });
+    default:
+      return mixed().test('question', '${path} asks what is not known.', () => false);
+  }
+});
+
+const status = () =>
+  string()
+    .required()
+    .oneOf(['recording', 'done', 'interrupted'] as const);
+const gearIds = () => array().of(string().required().max(64)).required().max(MOST_LINES);
+
+export const takeSchema = strictly({
+  id: id(),
+  rigId: id(),
+  kind: string()
+    .required()
+    .oneOf(['take', 'proof', 'recording', 'calibration', 'loop', 'chase', 'tempo', 'drift'] as const),
+  gearIds: gearIds(),
+  startedAt: epoch(),
+  source: string()
+    .required()
+    .oneOf(['live', 'recording'] as const),
+  proof: boolean().required(),
+  status: status(),
+  ending: string().max(500),
+  sampleRate: number().required().min(0).max(384_000),
+  frames: number().integer().required().min(0),
+  bpm: number().defined().nullable(),
+  drive: string()
+    .defined()
+    .nullable()
+    .oneOf(['clock', 'notes', null] as const),
+  input: text(300),
+  inputSource: string().max(300),
+  gaps: number().integer().min(0),
+  beats: lazy((value?: object) =>
+    value && 'bpm' in value
+      ? strictly({ bpm: finite(), firstBeatMs: finite() })
+      : strictly({ clickChannel: number().integer().required().min(0).max(63) }),
+  ),
+  plan: planSchema,
+  note: string().max(400),
+  conditions: optional(strictly({ version: text(40), bufferMs: number().defined().nullable() })),
+  lines: array().of(lineSchema).required().max(MOST_LINES),
+  computeMs: number(),
+});
+
+const traceKeys = ['seconds', 'low', 'high'];
+const wanderKeys = ['tauMs', 'allanDeviation', 'timeDeviation', 'mtie'];
+
+const clockResultSchema = strictly({
+  report: strictly({
+    bpm: finite(),
+    bpmStandardError: measured(),
+    jitterRmsMs: measured(),
+    jitterPeakToPeakMs: measured(),
+    intervalRmsMs: measured(),
+    percentilesMs: strictly({ p50: measured(), p95: measured(), p99: measured() }),
+    missing: finite(),
+    extra: finite(),
+  }),
+  intervalMs: finite(),
+  seconds: finite(),
+  drift: strictly({ ...drift(), againstBpm: finite() }),
+  wander: strictly({
+    points: points(wanderKeys, 1000),
+    steady: nullable(strictly({ overMs: finite(), withinMs: finite() })),
+  }),
+  comparison: optional(
+    strictly({
+      ppm: measured(),
+      ci95Ppm: pair(),
+      told: boolean().required(),
+      jitterRmsMs: measured(),
+      trace: points(['seconds', 'apartMs'], 10_000),
+    }),
+  ),
+  trace: points(traceKeys, 10_000),
+  histogram: points(['fromMs', 'toMs', 'count'], 1000),
+});
+
+export const clockTakeSchema = strictly({
+  id: id(),
+  rigId: id(),
+  startedAt: epoch(),
+  status: status(),
+  ending: string().max(500),
+  portId: id(),
+  name: text(120),
+  gearIds: gearIds(),
+  ticks: number().integer().required().min(0),
+  traffic: optional(strictly({ portId: id(), quietId: id() })),
+  against: optional(strictly({ portId: id(), name: text(120) })),
+  result: nullable(clockResultSchema),
+  problem: string().max(500),
+  computeMs: number(),
+});
+
+export const offsetSetSchema = strictly({
+  id: id(),
+  rigId: id(),
+  name: text(60),
+  savedAt: epoch(),
+  bpm: finite(),
+  song: text(40_000),
+  input: text(300),
+  inputSource: text(300),
+  sampleRate: number().defined().nullable(),
+  bufferMs: number().defined().nullable(),
+  offsets: array()
+    .of(
+      strictly({
+        gearId: text(64),
+        name: text(60),
+        offsetMs: finite(),
+        own: finite(),
+        wiredTo: string().defined().nullable().max(300),
+      }),
+    )
+    .required()
+    .max(MOST_LINES),
+});
+
+export const calibrationSchema = strictly({
+  input: text(300),
+  sampleRate: number().required().min(0).max(384_000),
+  roundTripMs: finite(),
+  bufferMs: number().defined().nullable(),
+  takeId: id(),
+  at: epoch(),
+});
+
+export const eventSchema = strictly({
+  id: id(),
+  rigId: id(),
+  at: epoch(),
+  kind: string()
+    .required()
+    .oneOf(['offsets', 'rig', 'fault', 'data'] as const),
+  lines: array().of(text(1000)).required().max(200),
+  gearIds: gearIds(),
+  moves: optional(
+    array()
+      .of(strictly({ gearId: text(64), name: text(60), fromMs: finite(), toMs: finite() }))
+      .required()
+      .max(MOST_LINES),
+  ),
+});
+
+export const streamSchema = strictly({
+  id: id(),
+  rigId: id(),
+  name: text(120),
+  startedAt: epoch(),
+  status: string()
+    .required()
+    .oneOf(['recording', 'done'] as const),
+  messages: number().integer().required().min(0),
+  durationMs: number().required().min(0),
+});

@@ -1,0 +1,13 @@
+import type { Take, TakeKind } from './records';
+
+/** By what a take is listed. */
+export function indexedAs({
+  plan,
+  proof,
+  source,
+  lines,
+}: Pick<Take, 'plan' | 'proof' | 'source' | 'lines'>): Pick<Take, 'kind' | 'gearIds'> {
+  const plain: TakeKind = proof ? 'proof' : source === 'recording' ? 'recording' : 'take';
+  const gearIds = lines.flatMap(({ gearId }) => gearId ?? []);
+  return { kind: plan?.question ?? plain, gearIds: [...new Set(gearIds)] };
+}
