@@ -34,6 +34,7 @@ export {
 export { measureFollowing, type FollowingReport } from './measure/measure-following';
 export { driftOf, measureDrift, type DriftReport } from './measure/measure-drift';
 export { measureReturnDrift } from './measure/measure-return-drift';
+export { compareLandings, type LandingComparison } from './measure/compare-landings';
 export { compareClocks, type ClockComparison } from './measure/compare-clocks';
 export { traffic } from './feed/traffic';
 export { measureWander, type Wander, type WanderPoint } from './measure/wander';

@@ -18,7 +18,8 @@ const MOST_CHANNELS = 64;
 /** Written by programs that did not know the length when they began. */
 const LENGTH_UNKNOWN = 0xffffffff;
 
-interface Format {
+/** How the samples of a file are written. */
+export interface WavFormat {
   readonly encoding: number;
   readonly channels: number;
   readonly sampleRate: number;
@@ -27,6 +28,15 @@ interface Format {
 
 /** How samples are written: PCM of so many bits, or 32-bit float. */
 export type WavEncoding = 16 | 24 | 'float32';
+
+/** Where the sound is in a file, and how it is written. */
+export interface WavHead {
+  format: WavFormat;
+  /** Of the first sample. */
+  dataAt: number;
+  /** As the file announces it; null where its writer did not know. */
+  dataBytes: number | null;
+}
 
 /**
  * Reads RIFF/WAVE: PCM of 16, 24 or 32 bits or 32-bit float, plain or extensible. One Float32Array a channel, -1..1.
@@ -38,19 +48,31 @@ export function readWav(bytes: Uint8Array): {
   channels: Float32Array[];
   encoding: WavEncoding;
 } {
+  const { format, dataAt, dataBytes } = readWavHead(bytes);
+  const there = bytes.length - dataAt;
+  if (dataBytes !== null && dataBytes > there)
+    throw new WavError(`The sound is cut off: ${dataBytes} bytes are announced, ${there} are there.`, dataAt);
+  const channels = decodeWav(bytes.subarray(dataAt, dataAt + min(dataBytes ?? there, there)), format);
+  const { sampleRate, encoding, bits } = format;
+  return { sampleRate, channels, encoding: encoding === PCM && (bits === 16 || bits === 24) ? bits : 'float32' };
+}
+
+/**
+ * What a file says before its sound, of which not all has to be there yet.
+ * @throws WavError as `readWav`.
+ */
+export function readWavHead(bytes: Uint8Array): WavHead {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < 12 || tag(view, 0) !== 'RIFF' || tag(view, 8) !== 'WAVE')
     throw new WavError('This is no WAV file: it should begin with RIFF and WAVE.', 0);
-  let format: Format | null = null;
+  let format: WavFormat | null = null;
   for (let at = 12; at + 8 <= bytes.length;) {
     const name = tag(view, at);
     const length = view.getUint32(at + 4, true);
     const body = at + 8;
     if (name === 'data') {
       if (!format) throw new WavError('The sound comes before its format.', at);
-      const { sampleRate, encoding, bits } = format;
-      const channels = readSamples(view, body, length, format);
-      return { sampleRate, channels, encoding: encoding === PCM && (bits === 16 || bits === 24) ? bits : 'float32' };
+      return { format, dataAt: body, dataBytes: length === LENGTH_UNKNOWN ? null : length };
     }
     if (name === 'fmt ') format = readFormat(view, body, length);
     at = body + length + (length % 2);
@@ -58,7 +80,7 @@ export function readWav(bytes: Uint8Array): {
   throw new WavError('The file holds no sound: it has no data chunk.', bytes.length);
 }
 
-function readFormat(view: DataView, at: number, length: number): Format {
+function readFormat(view: DataView, at: number, length: number): WavFormat {
   if (length < 16 || at + length > view.byteLength) throw new WavError('The format chunk is cut off.', at);
   const plain = view.getUint16(at, true);
   const encoding = plain === EXTENSIBLE && length >= 26 ? view.getUint16(at + 24, true) : plain;
@@ -78,22 +100,21 @@ function readFormat(view: DataView, at: number, length: number): Format {
   return { encoding, channels, sampleRate, bits };
 }
 
-function readSamples(view: DataView, at: number, length: number, format: Format): Float32Array[] {
-  const there = view.byteLength - at;
-  if (length > there && length !== LENGTH_UNKNOWN)
-    throw new WavError(`The sound is cut off: ${length} bytes are announced, ${there} are there.`, at);
+/** Samples of a file, as many whole frames as there are: one array a channel. */
+export function decodeWav(bytes: Uint8Array, format: WavFormat): Float32Array[] {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const width = format.bits / 8;
   const frameBytes = width * format.channels;
-  const frames = floor(min(length, there) / frameBytes);
+  const frames = floor(bytes.length / frameBytes);
   const read = sampleReader(view, format);
   return Array.from({ length: format.channels }, (_, channel) => {
     const samples = new Float32Array(frames);
-    for (let i = 0, from = at + channel * width; i < frames; i++, from += frameBytes) samples[i] = read(from);
+    for (let i = 0, from = channel * width; i < frames; i++, from += frameBytes) samples[i] = read(from);
     return samples;
   });
 }
 
-function sampleReader(view: DataView, { encoding, bits }: Format): (at: number) => number {
+function sampleReader(view: DataView, { encoding, bits }: WavFormat): (at: number) => number {
   if (encoding === FLOAT)
     return (at) => {
       const sample = view.getFloat32(at, true);
@@ -112,24 +133,42 @@ export function writeWav(channels: Float32Array[], sampleRate: number, bits: Wav
   const frames = channels[0]?.length ?? 0;
   if (channels.length < 1 || channels.length > MOST_CHANNELS || channels.some((channel) => channel.length !== frames))
     throw new RangeError(`A WAV file needs 1 to ${MOST_CHANNELS} channels of one length.`);
+  const head = wavHead(frames, channels.length, sampleRate, bits);
+  const samples = encodeWav(channels, bits);
+  const bytes = new Uint8Array(head.length + samples.length + (samples.length % 2));
+  bytes.set(head);
+  bytes.set(samples, head.length);
+  return bytes;
+}
+
+/** What stands before so many frames. */
+export function wavHead(frames: number, channels: number, sampleRate: number, bits: WavEncoding): Uint8Array {
   const width = bits === 'float32' ? 4 : bits / 8;
-  const dataBytes = frames * channels.length * width;
-  const bytes = new Uint8Array(44 + dataBytes + (dataBytes % 2));
+  const dataBytes = frames * channels * width;
+  const bytes = new Uint8Array(44);
   const view = new DataView(bytes.buffer);
   writeTag(view, 0, 'RIFF');
-  view.setUint32(4, bytes.length - 8, true);
+  view.setUint32(4, 36 + dataBytes + (dataBytes % 2), true);
   writeTag(view, 8, 'WAVEfmt ');
   view.setUint32(16, 16, true);
   view.setUint16(20, bits === 'float32' ? FLOAT : PCM, true);
-  view.setUint16(22, channels.length, true);
+  view.setUint16(22, channels, true);
   view.setUint32(24, sampleRate, true);
-  view.setUint32(28, sampleRate * channels.length * width, true);
-  view.setUint16(32, channels.length * width, true);
+  view.setUint32(28, sampleRate * channels * width, true);
+  view.setUint16(32, channels * width, true);
   view.setUint16(34, width * 8, true);
   writeTag(view, 36, 'data');
   view.setUint32(40, dataBytes, true);
-  const write = sampleWriter(view, bits);
-  let at = 44;
+  return bytes;
+}
+
+/** Samples as they stand in a file: frame after frame. */
+export function encodeWav(channels: readonly Float32Array[], bits: WavEncoding): Uint8Array {
+  const frames = channels[0]?.length ?? 0;
+  const width = bits === 'float32' ? 4 : bits / 8;
+  const bytes = new Uint8Array(frames * channels.length * width);
+  const write = sampleWriter(new DataView(bytes.buffer), bits);
+  let at = 0;
   for (let i = 0; i < frames; i++)
     for (const channel of channels) {
       write(at, channel[i] as number);

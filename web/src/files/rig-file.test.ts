@@ -2,7 +2,8 @@ import 'fake-indexeddb/auto';
 import { lineCheck } from '@metronomo/core';
 import { boathouse } from '../store/boathouse';
 import { planOf } from '../store/rig-plan';
-import { readRigFile, RigFileError, writeRigFile } from './rig-file';
+import { readRigFile, writeRigFile } from './rig-file';
+import { FileError } from './text-file';
 import { saveRig } from '../store/rigs';
 
 type Loose = Record<string, unknown>;
@@ -73,7 +74,7 @@ const lineCheckEvidence = {
 };
 
 test.each<[string, string, RegExp]>([
-  ['no JSON', 'a rig', /This is no JSON/],
+  ['no JSON', 'a rig', /This file is no JSON/],
   ['another file', '{"a":1}', /no rig file/],
   ['a newer version', file(() => undefined, 2), /newer Metronomo \(version 2; this one reads 1\)/],
   ['no rig', '{"metronomoRig":1}', /holds no rig/],
@@ -84,7 +85,7 @@ test.each<[string, string, RegExp]>([
   ['too many pieces', file((rig) => (rig.gear = Array.from({ length: 99 }, () => rig.gear[0]!))), /gear/],
   ['a file that is too large', ' '.repeat(2_000_001), /too large/],
 ])('%s is refused in words', (_, text, words) => {
-  expect(() => readRigFile(text)).toThrow(RigFileError);
+  expect(() => readRigFile(text)).toThrow(FileError);
   expect(() => readRigFile(text)).toThrow(words);
 });
 
@@ -108,7 +109,7 @@ test('whatever stands in its place, a file opens or is refused in words, and nev
       readRigFile(JSON.stringify(copy));
       opened++;
     } catch (error) {
-      expect(error).toBeInstanceOf(RigFileError);
+      expect(error).toBeInstanceOf(FileError);
       refused++;
     }
   });

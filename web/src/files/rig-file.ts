@@ -1,16 +1,13 @@
 import { fromShelf, HUB_ID, obstacleToCable, SHELF, type GearKind } from '@metronomo/core';
 import { ValidationError } from 'yup';
+import { FileError, parseJson, versioned } from './text-file';
 import type { Rig } from '../store/records';
 import { gear as newGear } from '../store/gear';
 import { BARE, planOf } from '../store/rig-plan';
 import { rigSchema } from '../store/rig-schema';
 
-export const RIG_FILE_VERSION = 1;
+const RIG_FILE_VERSION = 1;
 const MOST_BYTES = 2_000_000;
-
-export class RigFileError extends Error {
-  override readonly name = 'RigFileError';
-}
 
 /** A rig as it came out of a file, and what had to be set right on the way, in words. */
 export interface OpenedRig {
@@ -24,54 +21,40 @@ export function writeRigFile(rig: Rig): string {
 }
 
 /**
- * A rig from a file, under a new id. Gear of a kind that is not known here is kept as something else, with its kind in its
+ * A rig from a file, under a new id, or `asItIs`. Gear of a kind that is not known here is kept as something else, with its kind in its
  * notes; cables to sockets that are missing are left out; both are told.
- * @throws RigFileError in words, with the place in the file, when it cannot be read. Nothing has changed then.
+ * @throws FileError in words, with the place in the file, when it cannot be read. Nothing has changed then.
  */
-export function readRigFile(text: string): OpenedRig {
-  if (text.length > MOST_BYTES) throw new RigFileError('This file is too large for a rig: 2 MB at the most.');
-  const { rig: raw } = versioned(parsed(text));
+export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
+  if (text.length > MOST_BYTES) throw new FileError('This file is too large for a rig: 2 MB at the most.');
+  const { rig: raw } = versioned(parseJson(text), 'metronomoRig', RIG_FILE_VERSION, 'rig file');
   if (typeof raw !== 'object' || raw === null || Array.isArray(raw))
-    throw new RigFileError('This file holds no rig: “rig” is missing.');
+    throw new FileError('This file holds no rig: “rig” is missing.');
   const notes: string[] = [];
-  const known = { ...BARE, ...(raw as Partial<Rig>), id: crypto.randomUUID(), demo: false } as Rig;
+  const given = raw as Partial<Rig>;
+  const known = {
+    ...BARE,
+    ...given,
+    ...(asItIs ? {} : { id: crypto.randomUUID(), demo: false }),
+  } as Rig;
   try {
     // Its shape first: what is wired to what is asked only of a rig whose every part is what it should be.
     const whole = rigSchema.validateSync({ ...known, gear: gearIn(known.gear, notes) }, { strict: true }) as Rig;
     return { rig: withoutLooseCables(whole, notes), notes };
   } catch (error) {
-    if (error instanceof ValidationError)
-      throw new RigFileError(`In this file, ${error.path ?? 'rig'}: ${error.message}`);
+    if (error instanceof ValidationError) throw new FileError(`In this file, ${error.path ?? 'rig'}: ${error.message}`);
     throw error;
   }
 }
 
-function parsed(text: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch (error) {
-    throw new RigFileError(`This is no JSON: ${error instanceof Error ? error.message : 'it cannot be read'}.`);
-  }
-}
-
-function versioned(file: unknown): { rig: unknown } {
-  const version = typeof file === 'object' && file !== null && 'metronomoRig' in file ? file.metronomoRig : null;
-  if (typeof version !== 'number') throw new RigFileError('This is no rig file: “metronomoRig” is missing.');
-  if (version > RIG_FILE_VERSION)
-    throw new RigFileError(
-      `This rig was saved by a newer Metronomo (version ${version}; this one reads ${RIG_FILE_VERSION}). Open it there, or update this one.`,
-    );
-  return file as unknown as { rig: unknown };
-}
-
 function gearIn(gear: unknown, notes: string[]): Rig['gear'] {
-  if (!Array.isArray(gear)) throw new RigFileError('This file holds no gear: “rig.gear” is no list.');
+  if (!Array.isArray(gear)) throw new FileError('This file holds no gear: “rig.gear” is no list.');
   const kinds = new Set<string>(SHELF.map(({ kind }) => kind));
   return gear.map((raw: unknown, i) => {
     const one = (typeof raw === 'object' && raw !== null ? raw : {}) as Partial<Rig['gear'][number]>;
     const { id, name } = one;
     if (typeof id !== 'string' || typeof name !== 'string')
-      throw new RigFileError(`In this file, rig.gear[${i}] has no id or no name.`);
+      throw new FileError(`In this file, rig.gear[${i}] has no id or no name.`);
     const unknown = !kinds.has(String(one.kind));
     const kind: GearKind = unknown ? 'other' : (one.kind ?? 'other');
     if (unknown)

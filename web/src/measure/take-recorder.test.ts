@@ -89,10 +89,11 @@ test('an input that sends nothing any more ends it; one that pauses does not', a
 
 test('a take that was under way when the page went is marked, once, and keeps what it has', async () => {
   await database.takes.clear();
+  await database.sound.clear();
   const take = newTake();
   const recorder = new TakeRecorder(take, 0, 60_000, () => undefined);
   for (let frame = 0; frame < 3 * RATE; frame += BLOCK) push(recorder, frame);
-  await database.sound.count();
+  while ((await database.sound.count()) < 4) await new Promise((resolve) => setTimeout(resolve));
   expect(await markInterrupted()).toEqual([take.id]);
   expect(await database.takes.get(take.id)).toMatchObject({
     status: 'interrupted',

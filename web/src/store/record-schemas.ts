@@ -50,7 +50,7 @@ const landings = () =>
 function isPoint(one: unknown, keys: readonly string[]): boolean {
   if (typeof one !== 'object' || one === null) return false;
   const values = one as Record<string, unknown>;
-  return keys.every((key) => Number.isFinite(values[key])) && Object.keys(values).length === keys.length;
+  return keys.every((key) => Number.isFinite(values[key]));
 }
 
 const points = (keys: readonly string[], most: number) =>
@@ -71,14 +71,12 @@ const pair = () =>
       (two) => two.length === 2 && two.every((one) => typeof one === 'number'),
     );
 
-/** These fields and no others. */
-const strictly = (fields: ObjectShape): ObjectSchema<AnyObject> =>
-  object(fields)
-    .noUnknown('${path} holds what it cannot: ${unknown}.')
-    .required() as unknown as ObjectSchema<AnyObject>;
+/** At least these fields. Data of an earlier day may hold others besides, and keep them. */
+const fields = (shape: ObjectShape): ObjectSchema<AnyObject> =>
+  object(shape).required() as unknown as ObjectSchema<AnyObject>;
 
 const latency = () =>
-  strictly({
+  fields({
     medianMs: measured(),
     ci95Ms: pair(),
     spreadMs: measured(),
@@ -101,41 +99,41 @@ const resultSchema = lazy((value?: { question?: string }): Schema => {
     case undefined:
       return mixed();
     case 'chase':
-      return strictly({
+      return fields({
         question: string(),
-        report: strictly({
+        report: fields({
           starts: array()
             .of(
-              strictly({
+              fields({
                 lockMs: number().defined().nullable(),
                 landsMs: number().defined().nullable(),
-                stood: nullable(strictly({ hub: finite(), follower: finite() })),
+                stood: nullable(fields({ hub: finite(), follower: finite() })),
               }),
             )
             .required()
             .max(1000),
-          lockMs: nullable(strictly({ median: finite(), worst: finite() })),
-          landsMs: nullable(strictly({ median: finite(), least: finite(), most: finite(), spread: finite() })),
+          lockMs: nullable(fields({ median: finite(), worst: finite() })),
+          landsMs: nullable(fields({ median: finite(), least: finite(), most: finite(), spread: finite() })),
           failed: finite(),
           fitFor: string().required().max(40),
         }),
       });
     case 'tempo':
-      return strictly({ question: string(), step: following(), ramp: following() });
+      return fields({ question: string(), step: following(), ramp: following() });
     case 'drift':
-      return strictly({ question: string(), report: strictly(drift()).required() });
+      return fields({ question: string(), report: fields(drift()).required() });
     default:
       return mixed().test('question', '${path} answers a question that is not known.', () => false);
   }
 });
 
 const following = () =>
-  strictly({
+  fields({
     before: latency().required(),
     after: latency().required(),
     settledMs: number().defined().nullable(),
     strayMs: measured(),
-    dependsMs: strictly({ differenceMs: measured(), ci95Ms: pair(), told: boolean().required() }),
+    dependsMs: fields({ differenceMs: measured(), ci95Ms: pair(), told: boolean().required() }),
   });
 
 const corrections = () =>
@@ -148,7 +146,7 @@ const corrections = () =>
     ),
   );
 
-const lineSchema = strictly({
+const lineSchema = fields({
   gearId: string().defined().nullable().max(64),
   name: text(120),
   channel: number().integer().required().min(0).max(63),
@@ -174,11 +172,11 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
     case 'calibration':
     case 'loop':
     case 'drift':
-      return strictly({ question: string() });
+      return fields({ question: string() });
     case 'chase':
-      return strictly({ question: string(), startedMs: numbers(1000) });
+      return fields({ question: string(), startedMs: numbers(1000) });
     case 'tempo':
-      return strictly({
+      return fields({
         question: string(),
         beganMs: finite(),
         bpm: finite(),
@@ -196,7 +194,7 @@ const status = () =>
     .oneOf(['recording', 'done', 'interrupted'] as const);
 const gearIds = () => array().of(string().required().max(64)).required().max(MOST_LINES);
 
-export const takeSchema = strictly({
+export const takeSchema = fields({
   id: id(),
   rigId: id(),
   kind: string()
@@ -222,12 +220,12 @@ export const takeSchema = strictly({
   gaps: number().integer().min(0),
   beats: lazy((value?: object) =>
     value && 'bpm' in value
-      ? strictly({ bpm: finite(), firstBeatMs: finite() })
-      : strictly({ clickChannel: number().integer().required().min(0).max(63) }),
+      ? fields({ bpm: finite(), firstBeatMs: finite() })
+      : fields({ clickChannel: number().integer().required().min(0).max(63) }),
   ),
   plan: planSchema,
   note: string().max(400),
-  conditions: optional(strictly({ version: text(40), bufferMs: number().defined().nullable() })),
+  conditions: optional(fields({ version: text(40), bufferMs: number().defined().nullable() })),
   lines: array().of(lineSchema).required().max(MOST_LINES),
   computeMs: number(),
 });
@@ -235,26 +233,26 @@ export const takeSchema = strictly({
 const traceKeys = ['seconds', 'low', 'high'];
 const wanderKeys = ['tauMs', 'allanDeviation', 'timeDeviation', 'mtie'];
 
-const clockResultSchema = strictly({
-  report: strictly({
+const clockResultSchema = fields({
+  report: fields({
     bpm: finite(),
     bpmStandardError: measured(),
     jitterRmsMs: measured(),
     jitterPeakToPeakMs: measured(),
     intervalRmsMs: measured(),
-    percentilesMs: strictly({ p50: measured(), p95: measured(), p99: measured() }),
+    percentilesMs: fields({ p50: measured(), p95: measured(), p99: measured() }),
     missing: finite(),
     extra: finite(),
   }),
   intervalMs: finite(),
   seconds: finite(),
-  drift: strictly({ ...drift(), againstBpm: finite() }),
-  wander: strictly({
+  drift: fields({ ...drift(), againstBpm: finite() }),
+  wander: fields({
     points: points(wanderKeys, 1000),
-    steady: nullable(strictly({ overMs: finite(), withinMs: finite() })),
+    steady: nullable(fields({ overMs: finite(), withinMs: finite() })),
   }),
   comparison: optional(
-    strictly({
+    fields({
       ppm: measured(),
       ci95Ppm: pair(),
       told: boolean().required(),
@@ -266,7 +264,7 @@ const clockResultSchema = strictly({
   histogram: points(['fromMs', 'toMs', 'count'], 1000),
 });
 
-export const clockTakeSchema = strictly({
+export const clockTakeSchema = fields({
   id: id(),
   rigId: id(),
   startedAt: epoch(),
@@ -276,14 +274,14 @@ export const clockTakeSchema = strictly({
   name: text(120),
   gearIds: gearIds(),
   ticks: number().integer().required().min(0),
-  traffic: optional(strictly({ portId: id(), quietId: id() })),
-  against: optional(strictly({ portId: id(), name: text(120) })),
+  traffic: optional(fields({ portId: id(), quietId: id() })),
+  against: optional(fields({ portId: id(), name: text(120) })),
   result: nullable(clockResultSchema),
   problem: string().max(500),
   computeMs: number(),
 });
 
-export const offsetSetSchema = strictly({
+export const offsetSetSchema = fields({
   id: id(),
   rigId: id(),
   name: text(60),
@@ -296,7 +294,7 @@ export const offsetSetSchema = strictly({
   bufferMs: number().defined().nullable(),
   offsets: array()
     .of(
-      strictly({
+      fields({
         gearId: text(64),
         name: text(60),
         offsetMs: finite(),
@@ -308,7 +306,7 @@ export const offsetSetSchema = strictly({
     .max(MOST_LINES),
 });
 
-export const calibrationSchema = strictly({
+export const calibrationSchema = fields({
   input: text(300),
   sampleRate: number().required().min(0).max(384_000),
   roundTripMs: finite(),
@@ -317,7 +315,7 @@ export const calibrationSchema = strictly({
   at: epoch(),
 });
 
-export const eventSchema = strictly({
+export const eventSchema = fields({
   id: id(),
   rigId: id(),
   at: epoch(),
@@ -328,13 +326,13 @@ export const eventSchema = strictly({
   gearIds: gearIds(),
   moves: optional(
     array()
-      .of(strictly({ gearId: text(64), name: text(60), fromMs: finite(), toMs: finite() }))
+      .of(fields({ gearId: text(64), name: text(60), fromMs: finite(), toMs: finite() }))
       .required()
       .max(MOST_LINES),
   ),
 });
 
-export const streamSchema = strictly({
+export const streamSchema = fields({
   id: id(),
   rigId: id(),
   name: text(120),

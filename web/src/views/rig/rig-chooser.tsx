@@ -9,7 +9,8 @@ import { Select } from '../../parts/field';
 import { OpenFile } from '../../parts/open-file';
 import { saveFile } from '../../parts/save-file';
 import type { Rig } from '../../store/records';
-import { readRigFile, RigFileError, writeRigFile } from '../../files/rig-file';
+import { readRigFile, writeRigFile } from '../../files/rig-file';
+import { FileError } from '../../files/text-file';
 import { createRig, deleteRig, freeRigName, listRigs, resetDemo, saveRig } from '../../store/rigs';
 
 /** Which rig is in use, and what can be done with rigs as a whole. */
@@ -76,7 +77,7 @@ function RigFileButtons({ rig }: { rig: Rig }) {
       await switchRig(opened.id);
       tell([`${opened.name} was opened.`, ...notes].join(' '));
     } catch (error) {
-      if (!(error instanceof RigFileError)) throw error;
+      if (!(error instanceof FileError)) throw error;
       tell(`${error.message} Nothing was changed.`);
     }
   };

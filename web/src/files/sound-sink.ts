@@ -1,0 +1,81 @@
+import { decodeWav, readWavHead, WavError } from '@metronomo/core';
+import type { Database } from '../store/database';
+import type { SoundChunk, Take } from '../store/records';
+import { FileError } from './text-file';
+
+const CHUNK_SECONDS = 1;
+const LOOK_AHEAD_BYTES = 65_536;
+
+/** Takes a WAV file in piece by piece, for one may be larger than memory. */
+export class SoundSink {
+  #head: ReturnType<typeof readWavHead> | null = null;
+  #pending: Uint8Array = new Uint8Array();
+  readonly #name: string;
+  readonly #take: Take;
+  readonly #into: Database;
+  readonly #tell: (nextIndex: number) => void;
+  #index: number;
+
+  constructor(name: string, take: Take, into: Database, index: number, tell: (nextIndex: number) => void) {
+    this.#name = name;
+    this.#take = take;
+    this.#into = into;
+    this.#index = index;
+    this.#tell = tell;
+  }
+
+  async write(bytes: Uint8Array): Promise<void> {
+    this.#pending = joined(this.#pending, bytes);
+    if (!this.#head) {
+      if (this.#pending.length < LOOK_AHEAD_BYTES) return;
+      this.#readHead();
+    }
+    await this.#keep(false);
+  }
+
+  async close(): Promise<void> {
+    if (!this.#head) this.#readHead();
+    await this.#keep(true);
+  }
+
+  #readHead(): void {
+    this.#head = headOf(this.#pending, this.#name);
+    const { format, dataAt } = this.#head;
+    if (format.sampleRate !== this.#take.sampleRate)
+      throw new FileError(
+        `${this.#name} is at ${format.sampleRate} Hz, and its take.json says ${this.#take.sampleRate} Hz.`,
+      );
+    this.#pending = this.#pending.slice(dataAt);
+  }
+
+  async #keep(all: boolean): Promise<void> {
+    if (!this.#head) return;
+    const { format } = this.#head;
+    const frameBytes = (format.bits / 8) * format.channels;
+    const chunkBytes = frameBytes * format.sampleRate * CHUNK_SECONDS;
+    while (this.#pending.length >= chunkBytes || (all && this.#pending.length >= frameBytes)) {
+      const part = this.#pending.subarray(0, Math.min(chunkBytes, this.#pending.length));
+      const chunk: SoundChunk = { takeId: this.#take.id, index: this.#index++, channels: decodeWav(part, format) };
+      await this.#into.sound.add(chunk);
+      this.#pending = this.#pending.slice(part.length);
+    }
+    this.#tell(this.#index);
+  }
+}
+
+function joined(a: Uint8Array, b: Uint8Array): Uint8Array {
+  if (a.length === 0) return b;
+  const both = new Uint8Array(a.length + b.length);
+  both.set(a);
+  both.set(b, a.length);
+  return both;
+}
+
+function headOf(bytes: Uint8Array, name: string): ReturnType<typeof readWavHead> {
+  try {
+    return readWavHead(bytes);
+  } catch (error) {
+    if (error instanceof WavError) throw new FileError(`${name}: ${error.message}`);
+    throw error;
+  }
+}

@@ -1,0 +1,99 @@
+import { HUB_ID } from '@metronomo/core';
+import { onPortChange, useMidiPorts } from '../hub/midi-ports';
+import { useSession } from '../hub/session';
+import type { Rig } from '../store/records';
+import { noteEvent } from '../store/events';
+import { rigChanges } from './rig-changes';
+
+/** Dragging, typing and nudging are one change: it is written down once all has been still for so long. */
+const STILL_MS = 3000;
+const LATE_EVERY_MS = 10_000;
+
+/** Writes down what is changed in the rig in use, and what goes wrong while it runs. Call once. */
+export function watchHistory(): void {
+  watchRig();
+  watchPorts();
+  watchLeader();
+  watchLateness();
+  useSession.subscribe(({ inputProblem }, before) => {
+    if (inputProblem && inputProblem !== before.inputProblem) fault(inputProblem);
+  });
+}
+
+function watchRig(): void {
+  let before: Rig | null = null;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  const write = () => {
+    clearTimeout(timer);
+    const { rig } = useSession.getState();
+    const from = before;
+    before = null;
+    if (!from || !rig || from.id !== rig.id) return;
+    const { moves, lines, gearIds } = rigChanges(from, rig);
+    const moved = moves.map(({ gearId }) => gearId);
+    if (moves.length > 0) keep(noteEvent({ rigId: rig.id, kind: 'offsets', lines: [], gearIds: moved, moves }));
+    if (lines.length > 0) keep(noteEvent({ rigId: rig.id, kind: 'rig', lines, gearIds }));
+  };
+  useSession.subscribe(({ rig }, { rig: last }) => {
+    if (rig === last || !rig || !last) return;
+    if (rig.id !== last.id) {
+      clearTimeout(timer);
+      before = null;
+      return;
+    }
+    before ??= last;
+    clearTimeout(timer);
+    timer = setTimeout(write, STILL_MS);
+  });
+  window.addEventListener('pagehide', write);
+}
+
+function watchPorts(): void {
+  onPortChange(({ id, name, connected }) => {
+    const gear = useSession.getState().rig?.gear.find(({ portId }) => portId === id);
+    const whose = gear ? `, which leads to ${gear.name},` : '';
+    fault(`The port ${name}${whose} ${connected ? 'came back' : 'went away'}.`, gear ? [gear.id] : []);
+  });
+}
+
+/** Whoever was lost while all rolled, and who took over. */
+function watchLeader(): void {
+  useSession.subscribe(({ snapshot, rig }, { snapshot: before, rig: rigBefore }) => {
+    if (snapshot.leader === before.leader || !rig || rig.leaders !== rigBefore?.leaders) return;
+    const nameOf = (id: string) => (id === HUB_ID ? 'the hub' : (rig.gear.find((gear) => gear.id === id)?.name ?? id));
+    const { leader } = snapshot;
+    const lost = rig.leaders.indexOf(leader) > rig.leaders.indexOf(before.leader);
+    const ids = [leader, before.leader].filter((id) => id !== HUB_ID);
+    fault(
+      lost
+        ? `${nameOf(before.leader)} was lost; ${nameOf(leader)} leads now.`
+        : `${nameOf(leader)} leads again; ${nameOf(before.leader)} led meanwhile.`,
+      ids,
+    );
+  });
+}
+
+/** A row of late messages is one entry. */
+function watchLateness(): void {
+  let told = 0;
+  let sleeps = 0;
+  setInterval(() => {
+    const { lateMessages } = useMidiPorts.getState();
+    const { snapshot } = useSession.getState();
+    if (lateMessages > told) fault(`${lateMessages - told} messages were handed to a port after they were due.`);
+    if (snapshot.sleeps > sleeps)
+      fault('This computer was away for a moment: the hub went on where time had gone on to.');
+    told = lateMessages;
+    sleeps = snapshot.sleeps;
+  }, LATE_EVERY_MS);
+}
+
+function fault(line: string, gearIds: string[] = []): void {
+  const { rig } = useSession.getState();
+  if (rig) keep(noteEvent({ rigId: rig.id, kind: 'fault', lines: [line], gearIds }));
+}
+
+/** The logbook is written beside the work: what cannot be kept there stops nothing. */
+function keep(written: Promise<void>): void {
+  written.catch(() => undefined);
+}
