@@ -71,11 +71,11 @@ export function readMessageFile(bytes: Uint8Array): CapturedMessage[] {
 }
 
 const FIRST_LINE = '# metronomo messages 1';
-const MOST_TEXT = 128_000_000;
-const MOST_LINES = 2_000_000;
+const MOST_TEXT = 64_000_000;
+const MOST_LINES = 1_000_000;
 const LONGEST_LINE = 200_000;
 const LONGEST_PORT = 200;
-const LINE = /^(-?[0-9.e+-]+) (in|out) ("(?:[^"\\]|\\.)*") ((?:[0-9A-F]{2} ?)+)$/;
+const LINE = /^(-?[0-9.e+-]+) (in|out) ("(?:[^"\\]|\\.)*") ([0-9A-F]{2}(?: [0-9A-F]{2})*)$/;
 
 /** Messages as plain text, a line each: ms since the beginning, in or out, the port in quotes, the bytes in hexadecimal. */
 export function writeMessageText(messages: readonly CapturedMessage[]): string {
@@ -87,7 +87,9 @@ export function writeMessageText(messages: readonly CapturedMessage[]): string {
 
 /** @throws MessageTextError that names the line. Lines that begin with # say something to people, and empty lines nothing. */
 export function readMessageText(text: string): CapturedMessage[] {
-  if (text.length > MOST_TEXT) throw new MessageTextError('this file is too large: 128 MB at the most.', 1);
+  if (text.length > MOST_TEXT) throw new MessageTextError('this file is too large: 64 MB at the most.', 1);
+  const tooMany = lineAfter(text, MOST_LINES);
+  if (tooMany) throw new MessageTextError('there are more than a million lines.', MOST_LINES);
   const messages: CapturedMessage[] = [];
   const ports = new Map<string, string>();
   let number = 0;
@@ -96,7 +98,6 @@ export function readMessageText(text: string): CapturedMessage[] {
     if (number === 1 && line !== FIRST_LINE)
       throw new MessageTextError(`“${FIRST_LINE}” was expected: this is no text of messages.`, 1);
     if (line === '' || line.startsWith('#')) continue;
-    if (messages.length >= MOST_LINES) throw new MessageTextError('there are more than two million messages.', number);
     messages.push(readLine(line, number, ports));
   }
   if (number === 0) throw new MessageTextError('this file is empty.', 1);
@@ -125,6 +126,16 @@ function unquoted(quoted: string, number: number): string {
   }
 }
 
+/** Whether there is something after so many lines: told before any of them is read. */
+function lineAfter(text: string, lines: number): boolean {
+  let at = -1;
+  for (let i = 0; i < lines; i++) {
+    at = text.indexOf('\n', at + 1);
+    if (at < 0) return false;
+  }
+  return at + 1 < text.length;
+}
+
 function* linesOf(text: string): Generator<string> {
   for (let from = 0; from < text.length;) {
     const found = text.indexOf('\n', from);
@@ -145,5 +156,5 @@ function hex(bytes: Uint8Array): string {
 }
 
 function fromHex(text: string): Uint8Array {
-  return Uint8Array.from(text.trim().split(' '), (pair) => parseInt(pair, 16));
+  return Uint8Array.from(text.split(' '), (pair) => parseInt(pair, 16));
 }

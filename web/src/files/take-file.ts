@@ -4,7 +4,7 @@ import type { ClockTake, Take } from '../store/records';
 import { FileError, parseJson, versioned } from './text-file';
 
 const TAKE_FILE_VERSION = 1;
-const MOST_TEXT = 128_000_000;
+const MOST_TEXT = 48_000_000;
 const MOST_NUMBERS = 4_000_000;
 
 /** A take with what it was computed from, but for its sound, which is a WAV file. */
@@ -31,7 +31,7 @@ export function writeTakeFile(file: TakeFile): string {
 
 /** @throws FileError that names the field and what is wrong with it. */
 export function readTakeFile(text: string, what = 'This file'): TakeFile {
-  if (text.length > MOST_TEXT) throw new FileError(`${what} is too large for a take: 128 MB at the most.`);
+  if (text.length > MOST_TEXT) throw new FileError(`${what} is too large for a take: 48 MB at the most.`);
   const value = parseJson(text, what);
   if (typeof value === 'object' && value !== null && 'metronomoClockTake' in value) {
     const { take, ticksMs, againstMs } = versioned(value, 'metronomoClockTake', TAKE_FILE_VERSION, 'take of a clock');

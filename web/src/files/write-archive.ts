@@ -3,7 +3,7 @@ import Dexie from 'dexie';
 import { encodeWav, wavHead, writeMessageText } from '@metronomo/core';
 import { otherTicks } from '../store/clock-takes';
 import type { Database } from '../store/database';
-import type { SoundChunk, Take } from '../store/records';
+import type { Take } from '../store/records';
 import { messagesOf } from '../store/streams';
 import { writeRigFile } from './rig-file';
 import { writeTakeFile } from './take-file';
@@ -63,10 +63,7 @@ async function addSound(zip: ZipWriter<Blob>, from: Database, take: Take, name: 
   const [first] = await soundOf(from, take.id).limit(1).toArray();
   const channels = first?.channels.length ?? 0;
   if (channels === 0) return;
-  let frames = 0;
-  await eachSound(from, take.id, (chunk) => {
-    frames += chunk.channels[0]?.length ?? 0;
-  });
+  const frames = await countFrames(from, take.id);
   const partFrames = Math.floor(MOST_PART_BYTES / (4 * channels));
   for (let part = 0; part * partFrames < frames; part++) {
     const [fromFrame, toFrame] = [part * partFrames, Math.min(frames, (part + 1) * partFrames)];
@@ -74,6 +71,19 @@ async function addSound(zip: ZipWriter<Blob>, from: Database, take: Take, name: 
     // Sound hardly gets smaller by packing.
     await zip.add(`${name}/${file}`, soundStream(from, take, channels, fromFrame, toFrame), { level: 0 });
   }
+}
+
+/** A take's sound as a WAV file; null where it has none, or more than one such file can hold. */
+export async function soundBlob(from: Database, takeId: string): Promise<Blob | null> {
+  const take = await from.takes.get(takeId);
+  const [first] = await soundOf(from, takeId).limit(1).toArray();
+  const channels = first?.channels.length ?? 0;
+  if (!take || channels === 0) return null;
+  const frames = await countFrames(from, takeId);
+  const most = Math.floor(MOST_PART_BYTES / (4 * channels));
+  const stream = soundStream(from, take, channels, 0, Math.min(frames, most));
+  const blob = await new Response(stream).blob();
+  return new Blob([blob], { type: 'audio/wav' });
 }
 
 /** A WAV file of some of a take's frames, piece by piece. */
@@ -117,11 +127,12 @@ function soundOf(from: Database, takeId: string) {
   return from.sound.where('[takeId+index]').between([takeId, Dexie.minKey], [takeId, Dexie.maxKey]);
 }
 
-async function eachSound(from: Database, takeId: string, see: (chunk: SoundChunk) => void): Promise<void> {
+async function countFrames(from: Database, takeId: string): Promise<number> {
+  let frames = 0;
   for (let index = 0; ; index++) {
     const chunk = await from.sound.get([takeId, index]);
-    if (!chunk) return;
-    see(chunk);
+    if (!chunk) return frames;
+    frames += chunk.channels[0]?.length ?? 0;
   }
 }
 

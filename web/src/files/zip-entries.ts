@@ -4,8 +4,8 @@ import { decodeText, FileError } from './text-file';
 /** All data as one ZIP of open formats; see docs/files.md. */
 export const ARCHIVE_VERSION = 1;
 export const FIRST_NAME = 'metronomo.json';
-const MOST_ENTRIES = 100_000;
-const MOST_TEXT_BYTES = 128_000_000;
+const MOST_ENTRIES = 50_000;
+const MOST_TEXT_BYTES = 48_000_000;
 const MOST_BYTES = 400e9;
 const SAFE_NAME = /^[\w.\- ()]+(?:\/[\w.\- ()]+)*$/;
 
@@ -14,6 +14,7 @@ export type Progress = (done: number, all: number) => void;
 /** What is in a ZIP, once nothing in it can do harm by its name or its size. @throws FileError */
 export async function listEntries(zip: ZipReader<Blob>): Promise<FileEntry[]> {
   const entries: FileEntry[] = [];
+  const names = new Set<string>();
   let bytes = 0;
   for await (const entry of zip.getEntriesGenerator()) {
     const { filename, directory, encrypted, uncompressedSize } = entry;
@@ -22,9 +23,10 @@ export async function listEntries(zip: ZipReader<Blob>): Promise<FileEntry[]> {
     if (directory) continue;
     if (encrypted) throw new FileError(`In this ZIP, ${filename} is encrypted.`);
     if (entries.length >= MOST_ENTRIES) throw new FileError(`This ZIP holds more than ${MOST_ENTRIES} files.`);
-    if (entries.some((one) => one.filename === filename)) throw new FileError(`This ZIP holds ${filename} twice.`);
+    if (names.has(filename)) throw new FileError(`This ZIP holds ${filename} twice.`);
     bytes += uncompressedSize;
     if (bytes > MOST_BYTES) throw new FileError('This ZIP would be larger than 400 GB unpacked.');
+    names.add(filename);
     entries.push(entry);
   }
   return entries;
@@ -55,7 +57,7 @@ export async function unpack(entry: FileEntry, sink: Sink): Promise<void> {
 export async function textOf(entry: FileEntry): Promise<string> {
   const { filename, uncompressedSize } = entry;
   if (uncompressedSize > MOST_TEXT_BYTES)
-    throw new FileError(`In this ZIP, ${filename} would be larger than 128 MB unpacked.`);
+    throw new FileError(`In this ZIP, ${filename} would be larger than 48 MB unpacked.`);
   const pieces: Uint8Array<ArrayBuffer>[] = [];
   await unpack(entry, { write: (bytes) => void pieces.push(bytes.slice()), close: () => undefined });
   return decodeText(new Uint8Array(await new Blob(pieces).arrayBuffer()), filename);

@@ -1,5 +1,5 @@
 import Dexie, { type Table } from 'dexie';
-import { database } from '../store/database';
+import { database, type Database } from '../store/database';
 import type { ClockTake, EventKind, HistoryEvent, Take, TakeKind } from '../store/records';
 import { wholeOf } from '../store/set-aside';
 
@@ -97,4 +97,10 @@ export async function loadEntry({ id, kind }: EntryKey): Promise<Entry> {
   const found = await database.takes.get(id);
   const [take] = wholeOf(database, 'takes', found ? [found] : []);
   return take ? { what: 'take', take } : nothing;
+}
+
+/** Takes by their ids, in that order; those that are gone are left out. */
+export async function listOfTakes(from: Database, ids: readonly string[]): Promise<Take[]> {
+  const takes = await from.takes.bulkGet([...ids]);
+  return takes.filter((take) => take !== undefined);
 }

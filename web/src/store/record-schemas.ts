@@ -20,7 +20,8 @@ const EPOCH_END = 8.64e15;
 
 const text = (most: number) => string().defined().max(most);
 const id = () => string().required().max(300);
-const finite = () => number().required();
+const finite = () =>
+  number().required().test('finite', '${path} must be a number that is not endless.', Number.isFinite);
 /** What JSON cannot say, such as the median of nothing, is null in a file and not a number in the store. */
 const measured = () => mixed((value): value is number => typeof value === 'number').required();
 const epoch = () => number().integer().required().min(0).max(EPOCH_END);

@@ -1,0 +1,86 @@
+import * as Comlink from 'comlink';
+import { databaseNamed } from '../store/database';
+import { listOfTakes } from '../history/logbook';
+import { differences, merge, undoMerge, type Merged } from './merge';
+import type { FilesWorkerApi } from './protocol';
+import { readArchive } from './read-archive';
+import { writeTakeCsv } from './take-csv';
+import { FileError } from './text-file';
+import { soundBlob, writeArchive } from './write-archive';
+
+let stop = new AbortController();
+let lastMerge: { into: string; merged: Merged } | null = null;
+
+const begin = () => {
+  stop = new AbortController();
+  return stop.signal;
+};
+
+const api: FilesWorkerApi = {
+  async writeAll(name, tell) {
+    return writeArchive(databaseNamed(name), throttled(tell), begin());
+  },
+  async lookInto(file, asideName, targets, tell) {
+    const aside = databaseNamed(asideName);
+    try {
+      const contents = await readArchive(file, aside, throttled(tell), begin());
+      const demos = contents.rigs.filter(({ demo }) => demo).length;
+      if (demos > 0 && demos < contents.rigs.length)
+        throw new FileError('This ZIP mixes the demo’s data with others; they are kept apart here.');
+      const into = demos > 0 ? targets.demo : targets.own;
+      return {
+        name: asideName,
+        into,
+        demo: demos > 0,
+        contents,
+        differences: await differences(aside, databaseNamed(into)),
+      };
+    } catch (error) {
+      await aside.delete();
+      throw error;
+    }
+  },
+  async merge({ name, into }, prefer, tell) {
+    const merged = await merge(databaseNamed(name), databaseNamed(into), prefer, throttled(tell), begin());
+    lastMerge = { into, merged };
+    await databaseNamed(name).delete();
+    return { added: merged.added.length, replaced: merged.replaced.length };
+  },
+  async undoMerge() {
+    if (!lastMerge) return false;
+    await undoMerge(databaseNamed(lastMerge.into), lastMerge.merged);
+    lastMerge = null;
+    return true;
+  },
+  forget: (name) => databaseNamed(name).delete(),
+  cancel: () => stop.abort(new FileError('It was ended. Nothing was changed.')),
+  soundOf: (name, takeId) => soundBlob(databaseNamed(name), takeId),
+  async tableOf(name, takeIds) {
+    return new Blob([writeTakeCsv(await listOfTakes(databaseNamed(name), takeIds))], { type: 'text/csv' });
+  },
+  async sizes(name) {
+    const sizes = { takes: 0, soundBytes: 0 };
+    await databaseNamed(name).takes.each(({ frames, lines, beats, plan }) => {
+      sizes.takes++;
+      if (plan?.question === 'drift') return;
+      const used = [...lines.map(({ channel }) => channel), 'clickChannel' in beats ? beats.clickChannel : 0];
+      sizes.soundBytes += frames * (Math.max(...used) + 1) * 4;
+    });
+    return sizes;
+  },
+};
+
+const TELL_EVERY_MS = 100;
+
+/** The screen needs no more of it. */
+function throttled(tell: (done: number, all: number) => void): (done: number, all: number) => void {
+  let lastMs = -Infinity;
+  return (done, all) => {
+    const now = performance.now();
+    if (now - lastMs < TELL_EVERY_MS && done < all) return;
+    lastMs = now;
+    tell(done, all);
+  };
+}
+
+Comlink.expose(api);

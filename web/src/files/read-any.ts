@@ -1,0 +1,74 @@
+import {
+  MessageTextError,
+  MidiFileError,
+  readMessageFile,
+  readMessageText,
+  readWavHead,
+  WavError,
+  type CapturedMessage,
+} from '@metronomo/core';
+import type { Rig, Take } from '../store/records';
+import { readRigFile, type OpenedRig } from './rig-file';
+import { readTakeCsv } from './take-csv';
+import { readTakeFile, type TakeFile } from './take-file';
+import { decodeText, FileError, parseJson } from './text-file';
+
+/** What somebody opened, told by what is in it and not by its name. */
+export type Opened =
+  | ({ what: 'rig' } & OpenedRig)
+  | { what: 'measured'; file: TakeFile }
+  | { what: 'table'; take: Take }
+  | { what: 'messages'; messages: CapturedMessage[] }
+  | { what: 'sound' }
+  | { what: 'archive' };
+
+const MOST_BYTES = 64_000_000;
+const ENOUGH_TO_KNOW = 4096;
+
+/**
+ * Reads any file that Metronomo knows: a rig, a take, a table of beats, messages as a Standard MIDI File or as text. Sound and ZIPs
+ * are only recognised: they are read piece by piece elsewhere.
+ * @throws FileError in words, with the place.
+ */
+export async function readAny(file: Blob, name: string, rig: Rig): Promise<Opened> {
+  try {
+    return await read(file, name, rig);
+  } catch (error) {
+    if (error instanceof MidiFileError || error instanceof MessageTextError || error instanceof WavError)
+      throw new FileError(error.message, { cause: error });
+    throw error;
+  }
+}
+
+async function read(file: Blob, name: string, rig: Rig): Promise<Opened> {
+  const start = new Uint8Array(await file.slice(0, ENOUGH_TO_KNOW).arrayBuffer());
+  if (start.length === 0) throw new FileError('This file is empty.');
+  const sign = String.fromCharCode(...start.subarray(0, 4));
+  if (sign === 'PK\x03\x04' || sign === 'PK\x05\x06') return { what: 'archive' };
+  if (sign === 'RIFF') {
+    const { dataAt, dataBytes } = readWavHead(start);
+    const there = file.size - dataAt;
+    if (dataBytes !== null && dataBytes > there)
+      throw new WavError(`The sound is cut off: ${dataBytes} bytes are announced, ${there} are there.`, dataAt);
+    return { what: 'sound' };
+  }
+  if (file.size > MOST_BYTES) throw new FileError('This file is too large: 64 MB at the most, but for sound and ZIPs.');
+  const bytes = new Uint8Array(await file.arrayBuffer());
+  if (sign === 'MThd') return { what: 'messages', messages: readMessageFile(bytes) };
+  const text = decodeText(bytes);
+  if (text.startsWith('# metronomo messages')) return { what: 'messages', messages: readMessageText(text) };
+  if (/^\s*[[{]/.test(text)) return readJson(text);
+  if (/^[^\n]*\bdue_ms\b/.test(text) || name.toLowerCase().endsWith('.csv'))
+    return { what: 'table', take: readTakeCsv(text, rig, name) };
+  throw new FileError(
+    'This is no file that Metronomo knows: it reads its own JSON, text and ZIP, Standard MIDI Files, WAV, and tables (CSV) of beats.',
+  );
+}
+
+function readJson(text: string): Opened {
+  const value = parseJson(text);
+  const holds = (key: string) => typeof value === 'object' && value !== null && key in value;
+  if (holds('metronomoRig')) return { what: 'rig', ...readRigFile(text) };
+  if (holds('metronomoTake') || holds('metronomoClockTake')) return { what: 'measured', file: readTakeFile(text) };
+  throw new FileError('This JSON holds neither a rig nor a take: “metronomoRig” or “metronomoTake” is missing.');
+}
