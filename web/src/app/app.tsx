@@ -22,7 +22,7 @@ const router = createBrowserRouter([
             lazy: () => import('../views/bench/bench-view').then(({ BenchView }) => ({ Component: BenchView })),
           },
           { path: '/align', element: <AlignView /> },
-          { path: '/logbook', element: <LogbookView /> },
+          { path: '/logbook/:panel?', element: <LogbookView /> },
           { path: '*', element: <Navigate to="/run" replace /> },
         ],
       },

@@ -10,3 +10,12 @@ export function useTakes(): Take[] {
   const rigId = useSession(({ rig }) => rig?.id);
   return useLiveQuery(() => (rigId ? listTakes(rigId) : NONE), [rigId]) ?? NONE;
 }
+
+/** As many as a trend can show. */
+const MOST_IN_A_TREND = 1000;
+
+/** The takes of the rig in use far back; null until they were read. */
+export function useAllTakes(): Take[] | null {
+  const rigId = useSession(({ rig }) => rig?.id);
+  return useLiveQuery(() => (rigId ? listTakes(rigId, MOST_IN_A_TREND) : NONE), [rigId]) ?? null;
+}

@@ -6,7 +6,7 @@ import { Notice } from '../../parts/notice';
 import { signed } from '../../parts/words';
 import { deleteClockTake } from '../../store/clock-takes';
 import type { ClockResult as Result, ClockTake } from '../../store/records';
-import { HistogramFigure, LineFigure } from './chart-figure';
+import { HistogramFigure, LineFigure } from '../../parts/chart-figure';
 
 /** Over a few hundred ticks, jitter that grew by so much did not do so by chance. */
 const TOLD_RATIO = 1.25;

@@ -1,5 +1,5 @@
 import { bin } from 'd3-array';
-import { HistogramFigure } from './chart-figure';
+import { HistogramFigure } from '../../parts/chart-figure';
 
 /** How the landings spread, in ms. */
 export function Histogram({ values }: { values: readonly number[] }) {

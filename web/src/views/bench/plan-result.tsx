@@ -4,7 +4,7 @@ import { Notice } from '../../parts/notice';
 import { useLimits, type Limits } from '../../parts/limits';
 import { lateInWords, signed } from '../../parts/words';
 import type { Take, TakeLine } from '../../store/records';
-import { LineFigure } from './chart-figure';
+import { LineFigure } from '../../parts/chart-figure';
 import { LinePicker } from './line-picker';
 import { Numbers, TakeHeader, type Row } from './take-header';
 

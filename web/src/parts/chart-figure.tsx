@@ -12,8 +12,8 @@ import {
 import { ImageDown } from 'lucide-react';
 import { useRef } from 'react';
 import { Bar, Line } from 'react-chartjs-2';
-import { saveFile } from '../../parts/save-file';
-import { useInks } from '../../parts/use-inks';
+import { saveFile } from './save-file';
+import { useInks } from './use-inks';
 
 Chart.register(BarElement, CategoryScale, LinearScale, LineElement, LogarithmicScale, PointElement, Tooltip);
 

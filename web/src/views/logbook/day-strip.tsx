@@ -1,0 +1,65 @@
+import { bin, extent, max } from 'd3-array';
+import { scaleTime } from 'd3-scale';
+import { format } from 'date-fns';
+import { useMemo } from 'react';
+import type { EntryKey } from '../../history/logbook';
+import { useElementWidth } from '../../parts/use-element-width';
+
+const HEIGHT = 34;
+const BAR = 22;
+const PIXELS_A_BAR = 8;
+const HOUR_MS = 3_600_000;
+
+/** All the time that the logbook spans, with how much happened when. A press goes there. */
+export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at: number) => void }) {
+  const [ref, width] = useElementWidth();
+  const { scale, bars } = useMemo(() => {
+    const [first = 0, last = 0] = extent(keys, ({ at }) => at);
+    const room = Math.max(HOUR_MS / 4, (last - first) * 0.02);
+    const time = scaleTime([first - room, last + room], [0, Math.max(1, width)]);
+    const [from, to] = time.domain().map(Number);
+    const bins = bin<number, number>()
+      .domain([from ?? 0, to ?? 0])
+      .thresholds(Math.max(1, Math.floor(width / PIXELS_A_BAR)))(keys.map(({ at }) => at));
+    return { scale: time, bars: bins.filter(({ length }) => length > 0) };
+  }, [keys, width]);
+  const most = max(bars, ({ length }) => length) ?? 1;
+  return (
+    <div ref={ref} className="ruled-b px-0">
+      <svg
+        width={width}
+        height={HEIGHT + 14}
+        className="block cursor-pointer"
+        role="img"
+        aria-label={`When ${keys.length} entries were written`}
+        onClick={({ clientX, currentTarget }) =>
+          onGo(Number(scale.invert(clientX - currentTarget.getBoundingClientRect().left)))
+        }
+      >
+        <line x1="0" x2={width} y1={HEIGHT - 6.5} y2={HEIGHT - 6.5} stroke="var(--ink)" />
+        {bars.map((one) => {
+          const x = scale(one.x0 ?? 0);
+          const height = Math.max(3, (BAR * Math.sqrt(one.length)) / Math.sqrt(most));
+          return (
+            <rect
+              key={one.x0}
+              x={x}
+              width={Math.max(2, scale(one.x1 ?? 0) - x - 1)}
+              y={HEIGHT - 7 - height}
+              height={height}
+              fill="var(--audio)"
+            />
+          );
+        })}
+        {scale.ticks(Math.max(2, Math.floor(width / 130))).map((tick) => (
+          <g key={Number(tick)} transform={`translate(${scale(tick)} 0)`}>
+            <line y1={HEIGHT - 6} y2={HEIGHT - 1} stroke="var(--ink)" />
+            <text y={HEIGHT + 10} textAnchor="middle" fontSize="12" fill="var(--soft)">
+              {format(tick, tick.getHours() + tick.getMinutes() === 0 ? 'd MMM' : 'HH:mm')}
+            </text>
+          </g>
+        ))}
+      </svg>
+    </div>
+  );
+}
