@@ -7,10 +7,13 @@ import { createRoot } from 'react-dom/client';
 import { App } from './app/app';
 import { OtherTab } from './app/other-tab';
 import { applySheet } from './app/sheet';
+import { watchHistory } from './history/watch-history';
+import { watchStorage } from './history/watch-storage';
 import { watchDrift } from './hub/drift-watch';
 import { runInOneTab } from './hub/one-tab';
 import { endSession, startSession } from './hub/session';
 import { stayAwake } from './hub/stay-awake';
+import { clearAway } from './store/own-data';
 import { StartFailed } from './app/start-failed';
 
 applySheet();
@@ -26,6 +29,9 @@ async function start({ take = false } = {}): Promise<void> {
   try {
     await startSession();
     watchDrift();
+    watchHistory();
+    watchStorage();
+    void clearAway();
     stayAwake();
     root.render(
       <StrictMode>

@@ -1,4 +1,5 @@
 import { useEffect, useMemo, useState } from 'react';
+import { capture, stopCapture, useCapture } from '../hub/capture-flow';
 import { hub } from '../hub/session';
 import { kindOf } from '../hub/message-log';
 import type { LoggedMessage, MessageKind } from '../hub/protocol';
@@ -64,6 +65,7 @@ export function RibbonPanel() {
           <Button aria-pressed={paused} onClick={() => setPaused(!paused)}>
             {paused ? 'Go on' : 'Pause'}
           </Button>
+          <CaptureButton />
           <Button
             disabled={shown.length === 0}
             onClick={() =>
@@ -95,6 +97,17 @@ export function RibbonPanel() {
           ))}
       </div>
     </section>
+  );
+}
+
+/** Keeps every message whole, to be saved or played back from the logbook. */
+function CaptureButton() {
+  const captured = useCapture((state) => state.captured);
+  const nameOf = usePortNames();
+  return (
+    <Button aria-pressed={captured !== null} onClick={() => (captured === null ? void capture(nameOf) : stopCapture())}>
+      {captured === null ? 'Capture' : `Stop capturing (${captured})`}
+    </Button>
   );
 }
 

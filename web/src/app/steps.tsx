@@ -3,7 +3,7 @@ import { NavLink } from 'react-router';
 import { useSession } from '../hub/session';
 import { useFollowers } from '../hub/use-followers';
 import { signed } from '../parts/words';
-import { useTakes } from '../store/use-takes';
+import { useTakeCount, useTakes } from '../store/use-takes';
 import { standingOf, worstOf, type Plan } from '../align/align-rows';
 import { usePlan } from '../align/use-rows';
 import { useLineCheck } from '../views/rig/use-line-check';
@@ -34,18 +34,18 @@ function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
   const rig = useSession(({ rig }) => rig);
   const state = useSession(({ snapshot }) => snapshot.state);
   const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
-  const takes = useTakes();
+  const [latest] = useTakes();
+  const taken = useTakeCount();
   const { rows } = usePlan();
   const { open } = useLineCheck();
   const toFix = open.filter(({ severity }) => severity === 'wrong').length;
   const locked = followers.filter((follower) => follower.state === 'locked').length;
-  const latest = takes[0];
   return {
     '/rig': `${rig?.demo ? 'demo, ' : ''}${rig?.gear.length ?? 0} gear, ${toFix} to fix`,
     '/run': state === 'stopped' ? 'stopped' : `rolling, ${locked} of ${followers.length} locked`,
     '/bench': latest ? `last take ${formatDistanceToNowStrict(latest.startedAt)} ago` : 'no take yet',
     '/align': alignLine(rows, rig?.align.toleranceMs ?? 1),
-    '/logbook': count(takes.length, 'take'),
+    '/logbook': count(taken, 'take'),
   };
 }
 

@@ -45,7 +45,11 @@ function fail(error: unknown): void {
 export async function saveAll(which: 'own' | 'demo'): Promise<void> {
   try {
     const zip = await files.writeAll(which === 'demo' ? DEMO_DATA : ownDataName(), progress('Writing all data'));
-    saveFile(`metronomo-${which === 'demo' ? 'demo-' : ''}${format(Date.now(), 'yyyy-MM-dd')}.zip`, [zip], 'application/zip');
+    saveFile(
+      `metronomo-${which === 'demo' ? 'demo-' : ''}${format(Date.now(), 'yyyy-MM-dd')}.zip`,
+      [zip],
+      'application/zip',
+    );
     useFilesFlow.setState({ flow: idle });
   } catch (error) {
     fail(error);

@@ -35,7 +35,9 @@ export function trendOf(takes: readonly Take[], gearId: string): TrendPoint[] {
       offsetMs,
       naturalMs: medianMs - offsetMs,
       ciMs: [ci95Ms[0] - offsetMs, ci95Ms[1] - offsetMs],
-      changed: differing.filter(({ what }) => !NOT_TOLD.has(what)).map(({ what, second }) => `${what.toLowerCase()} ${second}`),
+      changed: differing
+        .filter(({ what }) => !NOT_TOLD.has(what))
+        .map(({ what, second }) => `${what.toLowerCase()} ${second}`),
     });
     before = take;
   }

@@ -11,6 +11,7 @@ import {
   type TimedMessage,
 } from '@metronomo/core';
 import { MessageLog } from './message-log';
+import { Playback } from './playback';
 import type { FromHub, HubWorkerApi, PortMessage, StandInAction, ToHub, ToMeasure } from './protocol';
 
 const WAKE_MS = 10;
@@ -18,6 +19,8 @@ const SNAPSHOT_MS = 33;
 const MOST_ARRIVALS = 512;
 /** Between two times that it is asked; 300 BPM are 120 a second. */
 const MOST_TICKS = 20_000;
+/** Between two times that it is asked: what floods a port is not kept without end. */
+const MOST_CAPTURED = 100_000;
 const CLOCK = 0xf8;
 /** Traffic begins so long after it was asked for, so that none of it is late. */
 const TRAFFIC_LEAD_MS = 600;
@@ -39,6 +42,9 @@ const log = new MessageLog();
 let ticks: { portId: string; times: number[] }[] = [];
 let arrivals: { portId: string; messages: TimedMessage[] } | null = null;
 let busyLine: { portId: string; channel: number; sentUntilMs: number } | null = null;
+
+let captured: (PortMessage & { direction: 'in' | 'out' })[] | null = null;
+let playback: Playback | null = null;
 
 /** The window's clock: a worker's own starts at another instant. */
 const now = () => performance.now() + offsetToWindowMs;
@@ -85,6 +91,14 @@ const api: HubWorkerApi = {
   sendTraffic(line) {
     busyLine = line && { ...line, sentUntilMs: now() + TRAFFIC_LEAD_MS };
   },
+  capture(on) {
+    captured = on ? [] : null;
+  },
+  takeCaptured: () => captured?.splice(0) ?? [],
+  playBack(stream) {
+    playback = stream && new Playback(stream.portId, stream.messages, stream.zeroMs);
+  },
+  leftToPlay: () => playback?.left ?? 0,
   messagesAfter: (number, most) => log.after(number, most),
   useStudio(on, wanted) {
     listening = wanted;
@@ -123,6 +137,7 @@ function act(keyboard: Keyboard, action: StandInAction): void {
 function wake(): void {
   if (!hub) return;
   const nowMs = now();
+  for (const { bytes, atMs } of playback?.due(nowMs) ?? []) received(playback?.portId ?? '', bytes, atMs);
   const aheadMs = lookahead.wake(nowMs);
   send(
     hub.advance(nowMs, aheadMs).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })),
@@ -148,7 +163,7 @@ function sendTraffic(untilMs: number): void {
 }
 
 function received(portId: string, bytes: Uint8Array, atMs: number): void {
-  log.note('in', { portId, bytes, atMs });
+  note('in', { portId, bytes, atMs });
   const carried = hub?.receive(portId, bytes, atMs) ?? [];
   send(
     carried.map((one) => ({ portId: one.portId, bytes: one.bytes, atMs: one.atMs })),
@@ -166,9 +181,14 @@ function send(
 ): void {
   for (const message of messages) {
     studio?.ports.get(message.portId)?.send(message.bytes, message.atMs);
-    log.note('out', message);
+    note('out', message);
   }
   if (messages.length > 0) post({ kind: 'send', messages, lastWakeMs, atOnce });
+}
+
+function note(direction: 'in' | 'out', message: PortMessage): void {
+  log.note(direction, message);
+  if (captured && captured.length < MOST_CAPTURED) captured.push({ ...message, direction });
 }
 
 /** The stand-ins know everything due before the horizon, so their sound can be heard in time. */

@@ -16,6 +16,12 @@ export interface PortMessage {
   atMs: number;
 }
 
+/** Bytes at a time, in ms. */
+export interface TimedBytes {
+  atMs: number;
+  bytes: Uint8Array;
+}
+
 /** A message that came in or went out, as the hub keeps it for the ribbon. */
 export interface LoggedMessage extends PortMessage {
   /** Counted from 1, in the order in which they were noted. */
@@ -82,6 +88,14 @@ export interface HubWorkerApi {
   sendTraffic(line: { portId: string; channel: number } | null): void;
   /** The messages after the one with a number, as far as they are still kept; the newest at the most. */
   messagesAfter(number: number, most: number): LoggedMessage[];
+  /** Whether everything that goes in and out is kept, whole. */
+  capture(on: boolean): void;
+  /** What was kept since it was asked last. */
+  takeCaptured(): (PortMessage & { direction: 'in' | 'out' })[];
+  /** Messages arrive at a port as if they came from outside; null ends that. */
+  playBack(stream: { portId: string; messages: TimedBytes[]; zeroMs: number } | null): void;
+  /** How many of them have not arrived yet. */
+  leftToPlay(): number;
   /** Whether the room of stand-ins is at work, and whether its sound is wanted in the window. Gives its channels. */
   useStudio(on: boolean, listening: boolean): number;
   /** Does something at the room's keyboard. */

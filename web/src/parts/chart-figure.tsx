@@ -12,6 +12,7 @@ import {
 import { ImageDown } from 'lucide-react';
 import { useRef } from 'react';
 import { Bar, Line } from 'react-chartjs-2';
+import { chartSvg } from './chart-svg';
 import { saveFile } from './save-file';
 import { useInks } from './use-inks';
 
@@ -71,7 +72,7 @@ export function LineFigure({
     }),
   );
   return (
-    <Figure {...figure} onSave={() => save(chart.current, figure.label)}>
+    <Figure {...figure} onSave={(as) => save(chart.current as Chart | null, figure.label, as)}>
       <Line
         ref={chart}
         role="img"
@@ -97,7 +98,7 @@ export function HistogramFigure({
   const inks = useInks();
   const chart = useRef<Chart<'bar', number[]> | null>(null);
   return (
-    <Figure {...figure} onSave={() => save(chart.current, figure.label)}>
+    <Figure {...figure} onSave={(as) => save(chart.current as Chart | null, figure.label, as)}>
       <Bar
         ref={chart}
         role="img"
@@ -141,29 +142,40 @@ function Figure({
   className = 'h-44',
   onSave,
   children,
-}: FigureProps & { onSave: () => void; children: React.ReactNode }) {
+}: FigureProps & { onSave: (as: 'png' | 'svg') => void; children: React.ReactNode }) {
   return (
     <figure>
       <figcaption className="flex items-center gap-2 text-xs text-soft">
         {caption}
-        <button
-          type="button"
-          onClick={onSave}
-          aria-label={`Save as a picture: ${label}`}
-          title="Save as PNG"
-          className="ml-auto p-1 hover:text-ink"
-        >
-          <ImageDown size={14} aria-hidden />
-        </button>
+        <span className="ml-auto flex gap-1">
+          {(['png', 'svg'] as const).map((as) => (
+            <button
+              key={as}
+              type="button"
+              onClick={() => onSave(as)}
+              aria-label={`Save as ${as === 'png' ? 'a picture' : 'a drawing'}: ${label}`}
+              title={`Save as ${as.toUpperCase()}`}
+              className="inline-flex items-center gap-0.5 p-1 hover:text-ink"
+            >
+              {as === 'png' && <ImageDown size={14} aria-hidden />}
+              {as.toUpperCase()}
+            </button>
+          ))}
+        </span>
       </figcaption>
       <div className={className}>{children}</div>
     </figure>
   );
 }
 
-function save(chart: { toBase64Image: () => string } | null, label: string): void {
+function save(chart: Chart | null, label: string, as: 'png' | 'svg'): void {
   if (!chart) return;
+  const name = `${label.toLowerCase().replaceAll(/[^a-z0-9]+/g, '-')}.${as}`;
+  if (as === 'svg') {
+    saveFile(name, [chartSvg(chart, label)], 'image/svg+xml');
+    return;
+  }
   const base64 = chart.toBase64Image().split(',')[1] ?? '';
   const bytes = Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0));
-  saveFile(`${label.toLowerCase().replaceAll(/[^a-z0-9]+/g, '-')}.png`, [bytes], 'image/png');
+  saveFile(name, [bytes], 'image/png');
 }

@@ -28,6 +28,12 @@ export function offsetInWords(ms: number): string {
   return rounded === '0.0' ? 'none' : `${rounded} ms ${ms < 0 ? 'earlier' : 'later'}`;
 }
 
+/** `7.3 MB`, `1.2 GB`. */
+export function bytesInWords(bytes: number): string {
+  const [unit, size] = bytes >= 1e9 ? ['GB', 1e9] : bytes >= 1e6 ? ['MB', 1e6] : (['kB', 1e3] as const);
+  return `${(bytes / Number(size)).toFixed(bytes >= 1e6 ? 1 : 0)} ${unit}`;
+}
+
 /** What a player makes of a difference, by the limits in use. */
 export function verdict(ms: number, limits: Limits = COMMON_LIMITS): { word: string; meaning: string; by: string } {
   const late = Math.abs(ms);

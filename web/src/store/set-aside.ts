@@ -14,7 +14,9 @@ const SCHEMAS = {
 } satisfies Record<string, Schema>;
 
 type CheckedTable = keyof typeof SCHEMAS;
-type Keyed = { id: string };
+interface Keyed {
+  id: string;
+}
 
 /** Found whole before: a record of the store is looked at once, for it is read again and again. */
 const whole = new Set<string>();

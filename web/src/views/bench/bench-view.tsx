@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { useTakeFlow } from '../../measure/take-parts';
 import { Notice } from '../../parts/notice';
-import { useTakes } from '../../store/use-takes';
+import { useTake, useTakes } from '../../store/use-takes';
 import { useClockTakes } from '../../store/use-clock-takes';
 import type { Take } from '../../store/records';
 import { ClockPanel } from './clock-panel';
@@ -52,7 +52,8 @@ export function BenchView() {
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const problem = useTakeFlow(({ flow }) => (flow.state === 'idle' ? flow.problem : null));
   const navigate = useNavigate();
-  const linked = takes.find(({ id }) => id === takeId);
+  const older = useTake(takes.some(({ id }) => id === takeId) ? undefined : takeId);
+  const linked = takes.find(({ id }) => id === takeId) ?? older;
   const [asked, setAsked] = useState<QuestionId>('latency');
   const question = linked ? questionOf(linked) : asked;
   const take = linked ?? takes.find((one) => one.status !== 'recording' && questionOf(one) === question);

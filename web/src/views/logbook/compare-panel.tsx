@@ -108,8 +108,8 @@ function Differences({
         <b>{chosen.name}.</b> {inWords(chosen)}
       </p>
       <p className="mt-2 max-w-prose text-xs text-soft">
-        By the Wilcoxon rank-sum test and its shift (Hodges and Lehmann), at 95 of 100; and, where five takes or more are
-        here, by how far the middle wanders from take to take.
+        By the Wilcoxon rank-sum test and its shift (Hodges and Lehmann), at 95 of 100; and, where five takes or more
+        are here, by how far the middle wanders from take to take.
       </p>
     </div>
   );
@@ -125,8 +125,7 @@ function inWords({ shift, problem, real, byOffsetMs, usualMs }: LineComparison):
   const [low, high] = shift.ci95Ms;
   const moved = `It lands ${signed(shift.shiftMs, 2)} ms (from ${signed(low, 2)} to ${signed(high, 2)}) after where it landed the first time.`;
   const offset = byOffsetMs === 0 ? '' : ` Its offset was moved by ${signed(byOffsetMs, 2)} ms meanwhile.`;
-  const usual =
-    usualMs === null ? '' : ` From take to take its middle wanders by ${usualMs.toFixed(2)} ms by itself.`;
+  const usual = usualMs === null ? '' : ` From take to take its middle wanders by ${usualMs.toFixed(2)} ms by itself.`;
   const what = byOffsetMs === 0 ? 'The difference' : 'What the offset does not explain';
   return `${moved}${offset}${usual} ${what} is ${real ? 'more than chance' : 'no more than chance'}.`;
 }

@@ -98,7 +98,12 @@ function ClockCells({ take }: { take: ClockTake }) {
           ? `${result.report.bpm.toFixed(3)} BPM, jitter ${result.report.jitterRmsMs.toFixed(2)} ms rms`
           : (take.problem ?? 'not measured')}
         <span className="block truncate text-xs text-soft">
-          {[`${take.ticks} ticks`, take.traffic && 'under traffic', take.against && `beside ${take.against.name}`, take.ending]
+          {[
+            `${take.ticks} ticks`,
+            take.traffic && 'under traffic',
+            take.against && `beside ${take.against.name}`,
+            take.ending,
+          ]
             .filter(Boolean)
             .join(' · ')}
         </span>

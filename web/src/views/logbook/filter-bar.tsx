@@ -33,7 +33,11 @@ export function FilterBar({
   ];
   const isAll = filter.kinds.length === 0 && !filter.gearId && filter.fromAt === null && filter.toAt === null;
   return (
-    <div role="search" aria-label="Filter" className="ruled-b flex flex-wrap items-center gap-x-4 gap-y-2 px-5 py-2 text-sm">
+    <div
+      role="search"
+      aria-label="Filter"
+      className="ruled-b flex flex-wrap items-center gap-x-4 gap-y-2 px-5 py-2 text-sm"
+    >
       <span className="flex flex-wrap gap-1">
         {kinds.map((kind) => (
           <button

@@ -30,7 +30,11 @@ export function LogbookView() {
           <PanelTabs label="Parts of the logbook" panels={PANELS} className="-ml-4" />
         </div>
         <Tabs.Content value="history" className="min-h-0 flex-1">
-          {first && second ? <ComparePanel firstId={first} secondId={second} /> : <HistoryPanel key={rig.id} rig={rig} />}
+          {first && second ? (
+            <ComparePanel firstId={first} secondId={second} />
+          ) : (
+            <HistoryPanel key={rig.id} rig={rig} />
+          )}
         </Tabs.Content>
         <Tabs.Content value="trend">
           <TrendPanel key={rig.id} rig={rig} />

@@ -31,7 +31,9 @@ export const TakeThumb = memo(function TakeThumb({ take }: { take: Take }) {
       {late.map((values, i) => (
         <path
           key={i}
-          d={values.map((ms) => `M${scale(ms).toFixed(1)} ${(i * row + 0.5).toFixed(1)}v${(row - 1).toFixed(1)}`).join('')}
+          d={values
+            .map((ms) => `M${scale(ms).toFixed(1)} ${(i * row + 0.5).toFixed(1)}v${(row - 1).toFixed(1)}`)
+            .join('')}
           stroke="var(--audio)"
           strokeWidth="1"
           opacity="0.8"

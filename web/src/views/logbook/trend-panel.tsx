@@ -81,11 +81,13 @@ function TrendTable({ points }: { points: readonly TrendPoint[] }) {
       <caption className="sr-only">Takes, the newest first</caption>
       <thead>
         <tr className="ruled-b text-left text-xs text-soft">
-          {['When', 'By itself, ms', '95 % interval', 'Offset, ms', 'Landed, ms', 'Since the take before'].map((title) => (
-            <th key={title} className="py-1 pr-4 font-normal">
-              {title}
-            </th>
-          ))}
+          {['When', 'By itself, ms', '95 % interval', 'Offset, ms', 'Landed, ms', 'Since the take before'].map(
+            (title) => (
+              <th key={title} className="py-1 pr-4 font-normal">
+                {title}
+              </th>
+            ),
+          )}
         </tr>
       </thead>
       <tbody>

@@ -8,6 +8,8 @@ import { Button } from '../../parts/button';
 import { Select } from '../../parts/field';
 import { OpenFile } from '../../parts/open-file';
 import { saveFile } from '../../parts/save-file';
+import { useClockFlow } from '../../measure/clock-flow';
+import { useTakeFlow } from '../../measure/take-parts';
 import type { Rig } from '../../store/records';
 import { readRigFile, writeRigFile } from '../../files/rig-file';
 import { FileError } from '../../files/text-file';
@@ -17,6 +19,10 @@ import { createRig, deleteRig, freeRigName, listRigs, resetDemo, saveRig } from 
 export function RigChooser({ rig }: { rig: Rig }) {
   const rigs = useLiveQuery(listRigs) ?? [];
   const [renaming, setRenaming] = useState(false);
+  // A take is kept with the rig that it began with.
+  const taking = useTakeFlow(({ flow }) => flow.state !== 'idle');
+  const listening = useClockFlow(({ flow }) => flow.state !== 'idle');
+  const busy = taking || listening;
   const others = rigs.filter(({ id, demo }) => !demo && id !== rig.id);
   const remove = async () => {
     const next = others[0];
@@ -34,7 +40,13 @@ export function RigChooser({ rig }: { rig: Rig }) {
           <label htmlFor="rig-in-use" className="sr-only">
             Rig in use
           </label>
-          <Select id="rig-in-use" value={rig.id} onChange={({ target }) => void switchRig(target.value)}>
+          <Select
+            id="rig-in-use"
+            disabled={busy}
+            title={busy ? 'A take is under way' : undefined}
+            value={rig.id}
+            onChange={({ target }) => void switchRig(target.value)}
+          >
             {rigs.map(({ id, name, demo }) => (
               <option key={id} value={id}>
                 {demo ? `${name} (demo)` : name}
@@ -43,12 +55,12 @@ export function RigChooser({ rig }: { rig: Rig }) {
           </Select>
         </div>
       )}
-      <Button tone="quiet" onClick={() => void createRig().then(switchRig)}>
+      <Button tone="quiet" disabled={busy} onClick={() => void createRig().then(switchRig)}>
         New rig
       </Button>
       <RigFileButtons rig={rig} />
       {rig.demo ? (
-        <Button tone="quiet" onClick={() => void resetDemo().then(() => switchRig(rig.id))}>
+        <Button tone="quiet" disabled={busy} onClick={() => void resetDemo().then(() => switchRig(rig.id))}>
           Reset demo
         </Button>
       ) : (

@@ -1,7 +1,6 @@
 import { checklist, HUB_ID } from '@metronomo/core';
 import { format } from 'date-fns';
-import { useEffect, useState } from 'react';
-import { flushSync } from 'react-dom';
+import { Paper } from '../../parts/paper';
 import { signed } from '../../parts/words';
 import type { Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
@@ -10,30 +9,22 @@ import { FigureSvg } from './figure-svg';
 import { wordsFor } from './finding-words';
 import { useLineCheck } from './use-line-check';
 
-/** The rig on paper, made only as it is printed. */
+/** The rig on paper. */
 export function RigPaper({ rig }: { rig: Rig }) {
-  const [printing, setPrinting] = useState(false);
-  useEffect(() => {
-    // The paper has to be there when the browser looks at the page.
-    const begin = () => flushSync(() => setPrinting(true));
-    const end = () => setPrinting(false);
-    window.addEventListener('beforeprint', begin);
-    window.addEventListener('afterprint', end);
-    return () => {
-      window.removeEventListener('beforeprint', begin);
-      window.removeEventListener('afterprint', end);
-    };
-  }, []);
-  return printing ? <Paper rig={rig} /> : null;
+  return (
+    <Paper>
+      <Drawn rig={rig} />
+    </Paper>
+  );
 }
 
 /** The drawing, who leads, what to set on each box, and what is still wrong. */
-function Paper({ rig }: { rig: Rig }) {
+function Drawn({ rig }: { rig: Rig }) {
   const plan = planOf(rig);
   const { open } = useLineCheck();
   const nameOf = (id: string) => (id === HUB_ID ? 'the hub' : (rig.gear.find((one) => one.id === id)?.name ?? id));
   return (
-    <article className="hidden bg-white text-black print:block" aria-hidden>
+    <>
       <h2 className="text-[22px] font-bold">{rig.name}</h2>
       <p className="mb-3">
         {format(new Date(), 'd MMMM yyyy')} · {rig.bpm.toFixed(2)} BPM · leads:{' '}
@@ -70,6 +61,6 @@ function Paper({ rig }: { rig: Rig }) {
           </ul>
         </section>
       )}
-    </article>
+    </>
   );
 }

@@ -1,0 +1,103 @@
+import type { CapturedMessage } from '@metronomo/core';
+import { create } from 'zustand';
+import { tell } from '../app/toast-store';
+import { database } from '../store/database';
+import type { CapturedStream } from '../store/records';
+import { messagesOf } from '../store/streams';
+import { hub, useSession } from './session';
+
+/** A closed tab loses no more than this. */
+const WRITE_EVERY_MS = 500;
+const MOST_MESSAGES = 1_000_000;
+/** So that what is played back does not begin in the past. */
+const PLAY_LEAD_MS = 200;
+const LOOK_EVERY_MS = 200;
+
+interface CaptureState {
+  /** How many messages the capture under way has; null while none is. */
+  captured: number | null;
+  /** The stream that is played back, and how much of it is left. */
+  playing: { id: string; left: number } | null;
+}
+
+export const useCapture = create<CaptureState>(() => ({ captured: null, playing: null }));
+
+let stopping = false;
+
+/** Keeps every message that goes in and out from now on, whole, until it is stopped. */
+export async function capture(nameOf: (portId: string) => string): Promise<void> {
+  const { rig } = useSession.getState();
+  if (!rig || useCapture.getState().captured !== null) return;
+  stopping = false;
+  useCapture.setState({ captured: 0 });
+  const into = database;
+  const now = Date.now();
+  const stream: CapturedStream = {
+    id: crypto.randomUUID(),
+    rigId: rig.id,
+    name: rig.name,
+    startedAt: now,
+    status: 'recording',
+    messages: 0,
+    durationMs: 0,
+  };
+  const zeroMs = performance.now();
+  let durationMs = 0;
+  try {
+    await into.streams.add(stream);
+    await hub.capture(true);
+    for (let index = 0, count = 0; ; index++) {
+      const last = stopping;
+      if (!last) await new Promise((resolve) => setTimeout(resolve, WRITE_EVERY_MS));
+      const taken = await hub.takeCaptured();
+      const messages = taken.map(({ portId, direction, bytes, atMs }): CapturedMessage => {
+        const at = Math.max(0, atMs - zeroMs);
+        durationMs = Math.max(durationMs, at);
+        return { atMs: at, direction, port: nameOf(portId), bytes };
+      });
+      count += messages.length;
+      if (messages.length > 0) await into.pieces.add({ streamId: stream.id, index, messages });
+      await into.streams.update(stream.id, { messages: count, durationMs });
+      useCapture.setState({ captured: count });
+      if (last || count >= MOST_MESSAGES) break;
+    }
+    await into.streams.update(stream.id, { status: 'done' });
+    tell('What was captured is in the Logbook, under Files.');
+  } catch (error) {
+    tell(`The capture ended: ${error instanceof Error ? error.message : 'it could not be kept'}. What it has is kept.`);
+  } finally {
+    await hub.capture(false);
+    useCapture.setState({ captured: null });
+  }
+}
+
+export function stopCapture(): void {
+  stopping = true;
+}
+
+/** Lets what was captured at one of its ports arrive again, at a port of the hub's. */
+export async function playBack(stream: CapturedStream, track: string, portId: string): Promise<void> {
+  const messages = (await messagesOf(database, stream.id))
+    .filter((one) => trackOf(one) === track)
+    .sort((a, b) => a.atMs - b.atMs)
+    .map(({ atMs, bytes }) => ({ atMs, bytes }));
+  await hub.playBack({ portId, messages, zeroMs: performance.now() + PLAY_LEAD_MS });
+  useCapture.setState({ playing: { id: stream.id, left: messages.length } });
+  for (;;) {
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
+    const left = await hub.leftToPlay();
+    if (useCapture.getState().playing?.id !== stream.id) return;
+    useCapture.setState({ playing: left === 0 ? null : { id: stream.id, left } });
+    if (left === 0) return;
+  }
+}
+
+export async function stopPlayBack(): Promise<void> {
+  await hub.playBack(null);
+  useCapture.setState({ playing: null });
+}
+
+/** A direction at a port, as a stream names it. */
+export function trackOf({ direction, port }: Pick<CapturedMessage, 'direction' | 'port'>): string {
+  return `${direction} ${port}`;
+}
