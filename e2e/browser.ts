@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import type { Server } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -26,6 +26,10 @@ export interface Page {
   /** Errors that the page wrote to its console. */
   complaints(): Promise<string[]>;
   picture(file: string): Promise<void>;
+  /** The tab dies, and another takes its place; gives what an expression was just before. */
+  crash<T>(expression: string): Promise<T>;
+  /** Where files are saved from now on; `next` waits for one that ends like that, and gives its path. */
+  downloads(): Promise<{ next(ending: string): Promise<string> }>;
   close(): Promise<void>;
 }
 
@@ -116,6 +120,38 @@ export async function openBrowser({
       // A browser tells each only once.
       complained.push(...entries.filter(({ level }) => level.name === 'SEVERE').map(({ message }) => message));
       return complained;
+    },
+    async crash<T>(expression: string) {
+      const dying = await driver.getWindowHandle();
+      const value = await driver.executeScript<T>(`return ${expression}`);
+      await driver.switchTo().newWindow('tab');
+      const other = await driver.getWindowHandle();
+      await driver.switchTo().window(dying);
+      // The answer of a tab that is dead may never come.
+      const crashed = devTools('Page.crash', {}).catch(() => undefined);
+      await Promise.race([crashed, new Promise((resolve) => setTimeout(resolve, 1500))]);
+      await driver.switchTo().window(other);
+      return value;
+    },
+    async downloads() {
+      const folder = mkdtempSync(join(tmpdir(), 'metronomo-files-'));
+      await devTools('Browser.setDownloadBehavior', { behavior: 'allow', downloadPath: folder });
+      let count = 0;
+      return {
+        async next(ending) {
+          const fresh = () => readdirSync(folder).find((name) => name.endsWith(ending) && !name.startsWith('kept '));
+          await driver.wait(
+            () => Promise.resolve(fresh() !== undefined),
+            PATIENCE_MS,
+            `nothing like ${ending} was saved`,
+          );
+          const name = fresh() ?? '';
+          // The next one may have the same name.
+          const kept = join(folder, `kept ${++count} ${name}`);
+          renameSync(join(folder, name), kept);
+          return kept;
+        },
+      };
     },
     async picture(file) {
       writeFileSync(file, await driver.takeScreenshot(), 'base64');

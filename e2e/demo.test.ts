@@ -1,8 +1,11 @@
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { By, Key, until } from 'selenium-webdriver';
 import { BOATHOUSE } from '../core/src/standin/boathouse';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
-import { soundSeconds, stored } from './page-stand-ins';
+import { put, soundSeconds, stored } from './page-stand-ins';
 
 interface StoredRig {
   id: string;
@@ -37,6 +40,14 @@ afterAll(() => page.close());
 const go = (view: string) => page.driver.findElement(By.css(`a[href="/${view}"]`)).click();
 const setTempo = (bpm: string) =>
   page.driver.findElement(By.css('input[inputmode=decimal]')).sendKeys(Key.chord(Key.CONTROL, 'a'), bpm, Key.ENTER);
+const tab = (name: string) =>
+  page.driver.findElement(By.xpath(`//button[@role="tab" and starts-with(normalize-space(), "${name}")]`)).click();
+const openFile = async (file: string) => {
+  const input = page.driver.findElement(By.css('input[aria-label="A file to open"]'));
+  // As the button does it: or the same file could not be opened twice.
+  await page.driver.executeScript('arguments[0].value = ""', input);
+  await input.sendKeys(file);
+};
 const takes = () => stored<StoredTake>(page.driver, 'takes');
 
 test('the page is isolated, so that its clock is not rounded', async () => {
@@ -116,8 +127,6 @@ test('a flag that is dragged takes its offset along; locked, it stays', async ()
 });
 
 test('offsets are kept as a set, told apart, and recalled; a card says what to type', async () => {
-  const tab = (name: string) =>
-    page.driver.findElement(By.xpath(`//button[@role="tab" and starts-with(normalize-space(), "${name}")]`)).click();
   await tab('Sets');
   await page.press('Keep');
   await page.sees('in force');
@@ -171,28 +180,122 @@ test('a take can be ended early, is kept, and says so', async () => {
   expect(await takes()).toHaveLength(before + 1);
 });
 
-test('the tab closed in mid-take: what was captured is kept', async () => {
+test('the tab crashes in mid-take: no more than the last second is lost, and the rest is measured', async () => {
   await go('bench');
   await page.press('Take M');
   await page.sees(/Listening: [4-9] of/, 30_000);
+  const captured = await page.crash<number>(`Number(document.querySelector('[role=progressbar]').ariaValueNow)`);
+  expect(captured).toBeGreaterThan(3);
   await page.open('/logbook');
   await page.sees('The page was closed during this take.');
-  const [interrupted] = (await takes()).filter(
-    ({ status, ending }) => status === 'interrupted' && /closed/.test(ending ?? ''),
-  );
-  expect(await soundSeconds(page.driver, interrupted!.id)).toBeGreaterThanOrEqual(3);
-  const measured = async () =>
-    (await takes()).find(({ id }) => id === interrupted!.id)!.lines.every(({ report }) => report !== null);
+  const ofCrash = async () =>
+    (await takes()).find(({ status, ending }) => status === 'interrupted' && /closed/.test(ending ?? ''))!;
+  expect(await soundSeconds(page.driver, (await ofCrash()).id)).toBeGreaterThan(captured - 1);
+  const measured = async () => (await ofCrash()).lines.every(({ report }) => report !== null);
   await page.driver.wait(measured, 10_000, 'what was captured was not measured');
 });
 
-test('a deleted take comes back by undo', async () => {
+test('the logbook has takes, proofs and offsets; by kind and gear; two takes beside each other', async () => {
+  const shows = (name: string) => page.driver.findElement(By.xpath(`//button[@aria-pressed and .="${name}"]`)).click();
+  await page.sees(/Porch beat box 0\.0 → −12\.\d ms/);
+  await shows('Offsets');
+  const only = await page.sees(/\d of \d+ entries/);
+  expect(only).not.toContain('The page was closed');
+  await shows('Offsets');
+  await page.driver.findElement(By.xpath('//option[.="Tide sampler"]')).click();
+  for (const kind of ['Take', 'Proof']) {
+    await shows(kind);
+    const boxes = By.xpath('//label[contains(., "compare")]/input');
+    await page.driver.wait(until.elementLocated(boxes), 10_000);
+    await (await page.driver.findElements(boxes)).at(-1)!.click();
+    await shows(kind);
+  }
+  await page.press('Compare them');
+  await page.sees(/Its offset was moved by −1\d\.\d\d ms meanwhile/);
+  expect(await violations(page)).toEqual([]);
+  await tab('Trend');
+  await page.sees(/takes: without an offset it is from \+12\.\d to \+12\.\d ms after the beat/);
+  expect(await violations(page)).toEqual([]);
+});
+
+test('a damaged record stops nothing: it is set aside, and said', async () => {
+  await put(page.driver, 'takes', { id: 'hurt', rigId: 'boathouse', kind: 'take', startedAt: Date.now(), lines: 7 });
+  await page.open('/logbook/storage');
+  await page.sees(/takes[\s\S]*must be a/);
+  expect(await violations(page)).toEqual([]);
+  expect((await takes()).some(({ id }) => id === 'hurt')).toBe(false);
+});
+
+test('all of the demo as a ZIP; the demo reset; the ZIP looked at, merged, and written again: the same bytes', async () => {
+  const folder = await page.downloads();
   const before = (await takes()).length;
-  await go('logbook');
-  await page.press('Delete this take');
-  await page.driver.wait(async () => (await takes()).length === before - 1, 5000);
+  await page.open('/logbook/files');
+  await page.press('All of the demo as one ZIP');
+  const first = await folder.next('.zip');
+  expect(await violations(page)).toEqual([]);
+  await tab('Storage');
+  await page.press('Reset the demo');
+  await page.sees('The demo is as on a first visit.');
+  expect(await takes()).toEqual([]);
+  await tab('Files');
+  await openFile(first);
+  await page.sees('lies aside', 60_000);
+  expect(await violations(page)).toEqual([]);
+  await page.driver.findElement(By.xpath('//label[contains(., "take what is in the file")]')).click();
+  await page.press('Merge it in');
+  await page.sees(/records came in from/);
+  expect(await takes()).toHaveLength(before);
   await page.press('Undo');
-  await page.driver.wait(async () => (await takes()).length === before, 5000);
+  await page.sees('is gone again');
+  expect(await takes()).toEqual([]);
+  await openFile(first);
+  await page.sees('lies aside', 60_000);
+  await page.driver.findElement(By.xpath('//label[contains(., "take what is in the file")]')).click();
+  await page.press('Merge it in');
+  await page.driver.wait(async () => (await takes()).length === before, 60_000, 'not all came back');
+  // What has been written down since is not in the first.
+  await tab('History');
+  await page.press('Data');
+  for (const button of await page.driver.findElements(By.css('button[aria-label^="Delete the entry"]')))
+    await button.click();
+  await tab('Files');
+  await page.press('All of the demo as one ZIP');
+  expect(readFileSync(await folder.next('.zip')).equals(readFileSync(first))).toBe(true);
+});
+
+test('a damaged file is refused in words, and nothing is changed', async () => {
+  const before = JSON.stringify(await takes());
+  const folder = mkdtempSync(join(tmpdir(), 'metronomo-hurt-'));
+  const hurt = join(folder, 'hurt.zip');
+  writeFileSync(hurt, Buffer.from('PK\x03\x04 and then nothing'));
+  await openFile(hurt);
+  await page.sees(/This ZIP is damaged: .*Nothing was changed/);
+  expect(JSON.stringify(await takes())).toBe(before);
+});
+
+test('messages are captured, saved as a MIDI file, opened again, and played back as if they came from outside', async () => {
+  await page.driver.findElement(By.xpath('//button[contains(., "Messages")]')).click();
+  await page.press('Capture');
+  await page.press('Play');
+  await page.sees(/Stop capturing \([2-9]\d{3}\)/);
+  await page.press('Stop');
+  await page.driver.findElement(By.xpath('//button[starts-with(normalize-space(), "Stop capturing")]')).click();
+  await page.sees('What was captured is in the Logbook');
+  const folder = await page.downloads();
+  await page.press('MIDI file');
+  const midi = await folder.next('.mid');
+  await page.driver.findElement(By.xpath('//button[contains(., "Messages")]')).click();
+  await openFile(midi);
+  await page.sees(/messages came in from/);
+  await page.press('Play back …');
+  await page.driver.findElement(By.xpath('//option[starts-with(., "out Porch beat box")]')).click();
+  await page.press('Play it');
+  await page.sees(/\d+ messages to come/);
+  await go('run');
+  await page.press('What comes in');
+  await page.sees(/Vole keyboard[\s\S]*clock, (rolling|standing)/);
+  await go('logbook');
+  await tab('Files');
 });
 
 test.each(['rig', 'run', 'bench', 'align', 'logbook'])('%s passes axe on both sheets', async (view) => {

@@ -129,27 +129,50 @@ export function withLoop(
   );
 }
 
-/** All records of a table in the app's own store. */
+/** All records of a table in the app's own store: of the demo, and of one's own. */
 export function stored<T>(driver: WebDriver, table: string): Promise<T[]> {
   return driver.executeAsyncScript<T[]>(
     `const done = arguments[arguments.length - 1];
-     const open = indexedDB.open('metronomo');
-     open.onsuccess = () => {
-       const all = open.result.transaction('${table}').objectStore('${table}').getAll();
-       all.onsuccess = () => { open.result.close(); done(all.result); };
-     };`,
+     const all = (name) => new Promise((resolve) => {
+       const open = indexedDB.open(name);
+       open.onsuccess = () => {
+         if (!open.result.objectStoreNames.contains('${table}')) { open.result.close(); resolve([]); return; }
+         const rows = open.result.transaction('${table}').objectStore('${table}').getAll();
+         rows.onsuccess = () => { open.result.close(); resolve(rows.result); };
+       };
+     });
+     indexedDB.databases()
+       .then((found) => Promise.all(found.map(({ name }) => all(name))))
+       .then((lists) => done(lists.flat()));`,
   );
 }
 
-/** How many chunks of a second are kept of a take's sound. */
+/** Puts a record into a table of the demo's. */
+export function put(driver: WebDriver, table: string, record: object): Promise<void> {
+  return driver.executeAsyncScript<undefined>(
+    `const [record, done] = arguments;
+     const open = indexedDB.open('metronomo-demo');
+     open.onsuccess = () => {
+       const change = open.result.transaction('${table}', 'readwrite');
+       change.objectStore('${table}').put(record);
+       change.oncomplete = () => { open.result.close(); done(); };
+     };`,
+    record,
+  );
+}
+
+/** How many seconds are kept of the sound of a take in the demo. */
 export function soundSeconds(driver: WebDriver, takeId: string): Promise<number> {
   return driver.executeAsyncScript<number>(
     `const [takeId, done] = arguments;
-     const open = indexedDB.open('metronomo');
+     const open = indexedDB.open('metronomo-demo');
      open.onsuccess = () => {
        const range = IDBKeyRange.bound([takeId, 0], [takeId, Infinity]);
-       const count = open.result.transaction('sound').objectStore('sound').count(range);
-       count.onsuccess = () => { open.result.close(); done(count.result); };
+       const rows = open.result.transaction('sound').objectStore('sound').getAll(range);
+       rows.onsuccess = () => {
+         open.result.close();
+         done(rows.result.reduce((sum, { channels }) => sum + channels[0].length, 0) / 48000);
+       };
      };`,
     takeId,
   );

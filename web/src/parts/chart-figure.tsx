@@ -153,7 +153,7 @@ function Figure({
               key={as}
               type="button"
               onClick={() => onSave(as)}
-              aria-label={`Save as ${as === 'png' ? 'a picture' : 'a drawing'}: ${label}`}
+              aria-label={`Save as ${as.toUpperCase()}: ${label}`}
               title={`Save as ${as.toUpperCase()}`}
               className="inline-flex items-center gap-0.5 p-1 hover:text-ink"
             >

@@ -88,7 +88,7 @@ function Inward({ rig }: { rig: Rig }) {
   });
   return (
     <section
-      {...getRootProps()}
+      {...getRootProps({ role: 'region' })}
       aria-label="In"
       className={`flex flex-col items-start gap-2 border border-dashed p-4 ${over ? 'border-ink bg-raised' : 'border-rule'}`}
     >
