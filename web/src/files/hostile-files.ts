@@ -68,7 +68,7 @@ const WRONG = [{ hostile: [true] }];
 const GIVEN_ANEW = /^rig\.(id|demo)$/;
 const FORGIVEN = /^(tested|accepted|inSections|corrections|kind|icon|sourceId)$/;
 
-function hostileJson(name: string, text: string, root: string): HostileFile[] {
+export function hostileJson(name: string, text: string, root: string): HostileFile[] {
   const value = JSON.parse(text) as Record<string, unknown>;
   const paths = leaves(value[root], [root]).filter(
     (path) => !GIVEN_ANEW.test(path.join('.')) && !path.some((key) => FORGIVEN.test(String(key))),

@@ -72,7 +72,8 @@ async function takeIn(file: TakeFile, rig: Rig, fileName: string): Promise<void>
 }
 
 async function keepStream(messages: CapturedMessage[], rig: Rig, file: File): Promise<void> {
-  if (messages.length === 0) throw new FileError('There is no message in this file.');
+  if (messages.length === 0)
+    throw new FileError('There is no message in this file. A song is opened in Run, under Song.');
   const stream: CapturedStream = {
     id: crypto.randomUUID(),
     rigId: rig.id,

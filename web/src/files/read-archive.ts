@@ -48,7 +48,7 @@ export async function readArchive(
     ...{ firstAt: null, lastAt: null, notes: [] },
   };
   try {
-    const entries = await listEntries(zip);
+    const entries = await listEntries(file, zip);
     const open = new Map(entries.map((entry) => [entry.filename, entry]));
     const first = open.get(FIRST_NAME);
     if (!first) throw new FileError(`This ZIP holds no data of Metronomo: “${FIRST_NAME}” is missing.`);

@@ -4,15 +4,20 @@ import { decodeText, FileError } from './text-file';
 /** All data as one ZIP of open formats; see docs/files.md. */
 export const ARCHIVE_VERSION = 1;
 export const FIRST_NAME = 'metronomo.json';
-const MOST_ENTRIES = 50_000;
+const MOST_ENTRIES = 40_000;
 const MOST_TEXT_BYTES = 48_000_000;
 const MOST_BYTES = 400e9;
+/** The end of the list of files, and the comment after it. */
+const LONGEST_TAIL = 22 + 65_535;
+const END_SIGN = 0x06054b50;
 const SAFE_NAME = /^[\w.\- ()]+(?:\/[\w.\- ()]+)*$/;
 
 export type Progress = (done: number, all: number) => void;
 
 /** What is in a ZIP, once nothing in it can do harm by its name or its size. @throws FileError */
-export async function listEntries(zip: ZipReader<Blob>): Promise<FileEntry[]> {
+export async function listEntries(file: Blob, zip: ZipReader<Blob>): Promise<FileEntry[]> {
+  if ((await announcedEntries(file)) > MOST_ENTRIES)
+    throw new FileError(`This ZIP holds more than ${MOST_ENTRIES} files.`);
   const entries: FileEntry[] = [];
   const names = new Set<string>();
   let bytes = 0;
@@ -30,6 +35,15 @@ export async function listEntries(zip: ZipReader<Blob>): Promise<FileEntry[]> {
     entries.push(entry);
   }
   return entries;
+}
+
+/** How many files a ZIP says that it holds, at its very end: to list too many takes long. */
+async function announcedEntries(file: Blob): Promise<number> {
+  const tail = new Uint8Array(await file.slice(-LONGEST_TAIL).arrayBuffer());
+  const view = new DataView(tail.buffer);
+  for (let at = tail.length - 22; at >= 0; at--)
+    if (view.getUint32(at, true) === END_SIGN) return view.getUint16(at + 10, true);
+  return 0;
 }
 
 interface Sink {

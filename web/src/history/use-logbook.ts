@@ -25,7 +25,7 @@ export function useLogbook(filter: LogbookFilter): { all: EntryKey[]; shown: Ent
   );
 }
 
-/** One entry; null until it was read. */
-export function useEntry(key: EntryKey): Entry | null {
-  return useLiveQuery(() => loadEntry(key), [key.id]) ?? null;
+/** One entry; null until it was read, or while none is wanted. */
+export function useEntry(key: EntryKey | null): Entry | null {
+  return useLiveQuery(() => (key ? loadEntry(key) : null), [key?.id]) ?? null;
 }

@@ -2,7 +2,7 @@ import clsx from 'clsx';
 import { format } from 'date-fns';
 import { CircleAlert, Download, Trash2 } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
-import type { ReactNode } from 'react';
+import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { tell } from '../../app/toast-store';
 import type { EntryKey } from '../../history/logbook';
@@ -27,7 +27,7 @@ export function EntryRow({
   chosen: boolean;
   onChoose: (() => void) | null;
 }) {
-  const read = useEntry(entry);
+  const read = useEntry(useStays() ? entry : null);
   return (
     <div className="flex h-full items-center gap-4 pr-5 pl-5">
       <span className="w-18 shrink-0 text-soft">{format(entry.at, 'HH:mm:ss')}</span>
@@ -43,6 +43,18 @@ export function EntryRow({
       )}
     </div>
   );
+}
+
+/** A row that is scrolled past is gone sooner than it could be read. */
+const STAYS_MS = 80;
+
+function useStays(): boolean {
+  const [stays, setStays] = useState(false);
+  useEffect(() => {
+    const timer = setTimeout(() => setStays(true), STAYS_MS);
+    return () => clearTimeout(timer);
+  }, []);
+  return stays;
 }
 
 const MOST_NAMED = 3;
