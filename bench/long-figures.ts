@@ -90,7 +90,7 @@ async function computed(page: Page, table: string): Promise<{ computeMs: number;
 /** Opens the app's own store; `put(table, record)` waits until it is there. */
 const OPEN = `
   const [amount, done] = arguments;
-  const open = indexedDB.open('metronomo');
+  const open = indexedDB.open('metronomo-demo');
   const put = (table, record) => new Promise((resolve) => {
     const transaction = open.result.transaction(table, 'readwrite');
     transaction.objectStore(table).put(record);
@@ -101,7 +101,7 @@ const OPEN = `
 
 const PUT_TICKS = `${OPEN}
   open.onsuccess = async () => {
-    await put('clockTakes', { id: 'million', rigId: 'boathouse', startedAt: Date.now(), status: 'recording', portId: 'p', name: 'Bench clock', ticks: 0, result: null });
+    await put('clockTakes', { id: 'million', rigId: 'boathouse', startedAt: Date.now(), status: 'recording', portId: 'p', name: 'Bench clock', gearIds: [], ticks: 0, result: null });
     for (let index = 0, k = 0; k < amount; index++) {
       const times = Float64Array.from({ length: 10000 }, () => k++ * (1000 / 48) + random());
       await put('ticks', { takeId: 'million', index, times });

@@ -273,3 +273,37 @@ describe('the demo’s rig', () => {
     expect(await page.complaints()).toEqual([]);
   });
 });
+
+describe('data of one’s own', () => {
+  const rigs = async () => {
+    await page.open('/rig');
+    const options = By.xpath('//label[normalize-space()="Rig in use"]/following-sibling::select/option');
+    await until(async () => (await page.driver.findElements(options)).length > 0, 'no rigs');
+    return Promise.all((await page.driver.findElements(options)).map((one) => one.getText()));
+  };
+
+  test('a ZIP takes the place of everything, the demo stays as it is, and what was there can be gone back to', async () => {
+    await page.open('/rig');
+    await option('Rig in use', 'My studio');
+    await page.open('/logbook/files');
+    const folder = await page.downloads();
+    await page.press('Everything of mine as one ZIP');
+    const zip = await folder.next('.zip');
+    await page.open('/rig');
+    await page.press('New rig');
+    await until(async () => (await rigs()).includes('New studio'), 'no new rig');
+    await page.open('/logbook/files');
+    await page.driver.findElement(By.css('input[aria-label="A file to open"]')).sendKeys(zip);
+    expect(await page.sees('lies aside')).toMatch(
+      /Rigs\s+My studio[\s\S]*0 are not here yet, \d+ are here as they are/,
+    );
+    await page.press('Replace everything of mine');
+    await page.sees('is still kept');
+    expect(await rigs()).toEqual([expect.stringMatching(/demo/), 'My studio']);
+    await page.open('/logbook/storage');
+    await page.press('Go back to it');
+    await page.sees('is still kept');
+    expect(await rigs()).toContain('New studio');
+    expect(await page.complaints()).toEqual([]);
+  });
+});

@@ -106,7 +106,19 @@ try {
   await page.press('What comes in');
   await page.press('Press stop on it');
   await go('logbook');
+  await page.driver
+    .findElement(By.css('aside button[aria-label]'))
+    .click()
+    .catch(() => undefined);
   await picture('logbook');
+  const compared = await page.driver.findElements(By.xpath('//label[contains(., "compare")]/input'));
+  for (const box of compared.slice(-2)) await box.click();
+  await page.press('Compare them');
+  await picture('logbook-compare');
+  await tab('Trend');
+  await picture('logbook-trend');
+  await tab('Files');
+  await picture('logbook-files');
 } finally {
   await page.close();
 }

@@ -3,6 +3,7 @@ import { audioBufferMs } from '../audio/engine';
 import { changeRig, command, useSession } from '../hub/session';
 import { runTake } from '../measure/take-flow';
 import { hubIs, standStill, wasEnded } from '../measure/take-parts';
+import { noteEvent } from '../store/events';
 import { heardOf } from '../store/gear';
 import type { Drive, Rig } from '../store/records';
 import { listTakes } from '../store/takes';
@@ -35,7 +36,10 @@ export async function alignAll(): Promise<void> {
     said = error instanceof Error ? error.message : 'It could not go on.';
   }
   if (!wasRolling) await standStill().catch(() => undefined); // what was found is what counts
-  useAlignFlow.setState({ flow: { state: 'idle', said, rig: useSession.getState().rig } });
+  const { rig } = useSession.getState();
+  useAlignFlow.setState({ flow: { state: 'idle', said, rig } });
+  // The logbook is written beside the work.
+  if (rig) await noteEvent({ rigId: rig.id, kind: 'offsets', lines: [`Align all: ${said}`] }).catch(() => undefined);
 }
 
 async function rounds(wasRolling: boolean): Promise<string> {

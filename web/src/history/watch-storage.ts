@@ -1,5 +1,6 @@
 import { create } from 'zustand';
 import { tell } from '../app/toast-store';
+import { useTakeFlow } from '../measure/take-parts';
 
 const LOOK_EVERY_MS = 60_000;
 /** A take of ten minutes on eight channels is 0.9 GB. */
@@ -17,10 +18,18 @@ interface StorageState {
 
 export const useStorage = create<StorageState>(() => ({ usedBytes: null, mostBytes: null, kept: null, tight: false }));
 
-/** Asks how full it is now and then, and warns once before it is full. Call once. */
+/**
+ * Asks how full it is now and then, and warns once before it is full; and asks the browser to keep it, once there is something to
+ * keep. Call once.
+ */
 export function watchStorage(): void {
   void lookAtStorage();
   setInterval(() => void lookAtStorage(), LOOK_EVERY_MS);
+  const stop = useTakeFlow.subscribe(({ latest }) => {
+    if (!latest) return;
+    stop();
+    if (useStorage.getState().kept === false) void ask();
+  });
 }
 
 export async function lookAtStorage(): Promise<void> {
@@ -39,7 +48,12 @@ export function isTight(usedBytes: number, mostBytes: number): boolean {
 
 /** Asks the browser to keep what is stored, whatever else it needs room for. */
 export async function askToKeep(): Promise<void> {
+  if (!(await ask()))
+    tell('The browser did not promise to keep it. It may, once this page is used more, or as a bookmark.');
+}
+
+async function ask(): Promise<boolean> {
   const granted = (await navigator.storage?.persist?.().catch(() => false)) ?? false;
   useStorage.setState({ kept: granted });
-  if (!granted) tell('The browser did not promise to keep it. It may, once this page is used more, or as a bookmark.');
+  return granted;
 }
