@@ -13,7 +13,7 @@ interface StoredTake {
   lines: { report: { medianMs: number; matched: number; believable: boolean } | null }[];
 }
 
-const BPM = 180;
+const BPM = 240;
 const CABLE_MS = 4.5;
 const LATENCY_MS = 23.25;
 

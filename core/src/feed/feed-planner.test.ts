@@ -15,15 +15,15 @@ const kinds = (messages: TimedMessage[]) => messages.map(({ message }) => messag
 const times = (messages: TimedMessage[], kind: string) =>
   messages.filter(({ message }) => message.kind === kind).map(({ atMs }) => atMs);
 
-test('a day of clock at 119.97 BPM: every tick within 1 us of the exact time, whatever the windows', () => {
+test('six hours of clock at 119.97 BPM: every tick within 1 us of the exact time, whatever the windows', () => {
   const planner = new FeedPlanner(even(119.97), settings({ offsetMs: -3.7 }));
   const startMs = 12_345.678;
-  const dayMs = 86_400_000;
+  const lastsMs = 6 * 3_600_000;
   planner.start(startMs, 0);
   let tick = 0;
   let worstMs = 0;
   let window = 7;
-  for (let fromMs = startMs - 100; fromMs < startMs + dayMs;) {
+  for (let fromMs = startMs - 100; fromMs < startMs + lastsMs;) {
     window = (window * 16_807) % 2_147_483_647; // Lehmer's generator: any windows will do, from 1 to 4 000 ms
     const toMs = fromMs + 1 + (window % 4000);
     for (const { atMs, message } of planner.plan(fromMs, toMs)) {
@@ -37,7 +37,7 @@ test('a day of clock at 119.97 BPM: every tick within 1 us of the exact time, wh
     fromMs = toMs;
   }
   expect(worstMs).toBeLessThan(0.001);
-  expect(tick).toBeGreaterThanOrEqual(Math.floor((dayMs * 11_997) / 250_000));
+  expect(tick).toBeGreaterThanOrEqual(Math.floor((lastsMs * 11_997) / 250_000));
 });
 
 test('windows do not matter: any cut gives the same messages as one piece', () => {

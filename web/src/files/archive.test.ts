@@ -25,6 +25,10 @@ async function aDay(name: string): Promise<Database> {
     ...{ id: 'e', rigId: 'own', at: 5, kind: 'offsets', lines: [], gearIds: ['porch'] },
     moves: [{ gearId: 'porch', name: 'Porch', fromMs: 0, toMs: -12.3 }],
   });
+  // Changed now and then, a rig has its fields in any order.
+  const backwards = <Of extends object>(one: Of) => Object.fromEntries(Object.entries(one).reverse()) as Of;
+  const [demo] = await day.rigs.toArray();
+  await day.rigs.put({ ...backwards(demo!), gear: demo!.gear.map(backwards) });
   const stream = {
     id: 's',
     rigId: 'own',

@@ -33,8 +33,7 @@ export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
   const notes: string[] = [];
   const given = raw as Partial<Rig>;
   const known = {
-    ...BARE,
-    ...given,
+    ...filledIn(given, BARE),
     ...(asItIs ? {} : { id: crypto.randomUUID(), demo: false }),
   } as Rig;
   try {
@@ -45,6 +44,12 @@ export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
     if (error instanceof ValidationError) throw new FileError(`In this file, ${error.path ?? 'rig'}: ${error.message}`);
     throw error;
   }
+}
+
+/** What is missing is added at the end: what is there stays in its order, so that a rig that goes out again is the same. */
+function filledIn<Given extends object>(given: Given, standard: object): Given {
+  const missing = Object.entries(standard).filter(([key]) => !(key in given));
+  return { ...given, ...Object.fromEntries(missing) };
 }
 
 function gearIn(gear: unknown, notes: string[]): Rig['gear'] {
@@ -62,7 +67,7 @@ function gearIn(gear: unknown, notes: string[]): Rig['gear'] {
         `${name} is of a kind that is not known here (${String(one.kind).slice(0, 40)}); it is kept as “${fromShelf('other', '').name}”.`,
       );
     const said = unknown ? `${one.notes ?? ''} (kind: ${String(one.kind).slice(0, 40)})`.trim() : (one.notes ?? '');
-    return { ...newGear({ id, name, kind }), ...one, kind, notes: said };
+    return { ...filledIn(one as Rig['gear'][number], newGear({ id, name, kind })), kind, notes: said };
   });
 }
 

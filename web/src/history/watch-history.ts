@@ -34,9 +34,10 @@ function watchRig(): void {
     if (moves.length > 0) keep(noteEvent({ rigId: rig.id, kind: 'offsets', lines: [], gearIds: moved, moves }));
     if (lines.length > 0) keep(noteEvent({ rigId: rig.id, kind: 'rig', lines, gearIds }));
   };
-  useSession.subscribe(({ rig }, { rig: last }) => {
+  useSession.subscribe(({ rig, undo, redo }, { rig: last }) => {
     if (rig === last || !rig || !last) return;
-    if (rig.id !== last.id) {
+    // A rig that was taken up, also the same anew, is no change of it.
+    if (undo.length + redo.length === 0) {
       clearTimeout(timer);
       before = null;
       return;
