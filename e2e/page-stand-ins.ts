@@ -161,6 +161,24 @@ export function put(driver: WebDriver, table: string, record: object): Promise<v
   );
 }
 
+/** Takes records away from a table of the demo's: those of which a field is this. */
+export function remove(driver: WebDriver, table: string, field: string, value: string): Promise<void> {
+  return driver.executeAsyncScript<undefined>(
+    `const [field, value, done] = arguments;
+     const open = indexedDB.open('metronomo-demo');
+     open.onsuccess = () => {
+       const change = open.result.transaction('${table}', 'readwrite');
+       const rows = change.objectStore('${table}').getAll();
+       rows.onsuccess = () => {
+         for (const row of rows.result) if (row[field] === value) change.objectStore('${table}').delete(row.id);
+       };
+       change.oncomplete = () => { open.result.close(); done(); };
+     };`,
+    field,
+    value,
+  );
+}
+
 /** How many seconds are kept of the sound of a take in the demo. */
 export function soundSeconds(driver: WebDriver, takeId: string): Promise<number> {
   return driver.executeAsyncScript<number>(

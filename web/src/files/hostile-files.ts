@@ -39,7 +39,7 @@ export function hostileFiles(good: GoodFiles): HostileFile[] {
       ['a page of the web', utf8('<!doctype html><script>alert(1)</script>')],
       ['a picture', Uint8Array.of(0x89, 0x50, 0x4e, 0x47, 13, 10, 26, 10, 0, 0)],
       ['words', utf8('due to the rain it was late\n'.repeat(1000))],
-      ['seventy million letters', new Uint8Array(70_000_000).fill(0x61)],
+      ['more than 64 million letters', new Uint8Array(65_000_000).fill(0x61)],
     ].map(([name, bytes]) => ({ name: `other: ${name as string}`, bytes: bytes as Uint8Array })),
   ];
 }
@@ -165,7 +165,10 @@ function hostileTables(table: string): HostileFile[] {
       'seventy followers',
       [head, ...Array.from({ length: 70 }, (_, i) => row({ gear: `gear ${i}` }).split('\r\n')[1])].join('\r\n'),
     ],
-    ['three hundred thousand rows', [head, ...Array.from({ length: 300_000 }, () => 'a,,b,1,1,1,0')].join('\r\n')],
+    [
+      'two hundred thousand rows and more',
+      [head, ...Array.from({ length: 200_003 }, () => 'a,,b,1,1,1,0')].join('\r\n'),
+    ],
   ];
   return [...wrong, ...others].map(([what, text]) => ({ name: `table: ${what}.csv`, bytes: utf8(text ?? '') }));
 }
@@ -201,7 +204,7 @@ function hostileMessages(messages: string): HostileFile[] {
   ].map((text) => [text.slice(0, 40), line(text)]);
   const others = [
     ['another version', messages.replace('messages 1', 'messages 2')],
-    ['three million lines', first + '\n' + '1 in "a" F8\n'.repeat(3_000_000)],
+    ['a million lines and more', first + '\n' + '1 in "a" F8\n'.repeat(1_000_001)],
   ];
   return [...bad, ...others].map(([what, text]) => ({ name: `messages: ${what}`, bytes: utf8(text ?? '') }));
 }
@@ -282,8 +285,8 @@ function hostileArchives({ rig, take, clock, table, sound, archive }: GoodFiles)
     ['a name from the root', zip({ '/etc/a.json': utf8(rig) })],
     ['a name with a drive', zip({ 'C:\\a.json': utf8(rig) })],
     ['a name of a zero', zip({ 'rigs/\u0000.json': utf8(rig) })],
-    ['200 MB of nothing, packed small', bombZip(zip, 'rigs/a.json', 200_000_000)],
-    ['40 MB of nothing in a take', bombZip(zip, 'takes/a/take.json', 40_000_000)],
+    ['60 MB of nothing, packed small', bombZip(zip, 'rigs/a.json', 60_000_000)],
+    ['20 MB of nothing in a take', bombZip(zip, 'takes/a/take.json', 20_000_000)],
     [
       'fifty thousand files and more',
       zip(
