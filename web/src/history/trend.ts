@@ -24,7 +24,8 @@ export function trendOf(takes: readonly Take[], gearId: string): TrendPoint[] {
   let before: Take | null = null;
   for (const take of [...takes].sort((a, b) => a.startedAt - b.startedAt)) {
     const line = take.lines.find((one) => one.gearId === gearId);
-    if (take.plan || !line?.report?.believable || line.moved) continue;
+    // Of a recording nobody knows which offset was in force.
+    if (take.plan || take.source !== 'live' || !line?.report?.believable || line.moved) continue;
     const { medianMs, ci95Ms } = line.report;
     const { offsetMs } = line;
     const differing = before ? conditions(before, take, gearId).filter(({ differs }) => differs) : [];

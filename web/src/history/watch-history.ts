@@ -57,20 +57,22 @@ function watchPorts(): void {
   });
 }
 
-/** Whoever was lost while all rolled, and who took over. */
+/** Whoever was lost while all rolled, who took over, and that it leads again. Another order by hand is no fault. */
 function watchLeader(): void {
-  useSession.subscribe(({ snapshot, rig }, { snapshot: before, rig: rigBefore }) => {
-    if (snapshot.leader === before.leader || !rig || rig.leaders !== rigBefore?.leaders) return;
+  let lostId: string | null = null;
+  useSession.subscribe(({ snapshot, rig }, { snapshot: before }) => {
+    const [was, is] = [before.leader, snapshot.leader];
+    if (is === was || !rig) return;
+    const place = (id: string) => rig.leaders.indexOf(id);
     const nameOf = (id: string) => (id === HUB_ID ? 'the hub' : (rig.gear.find((gear) => gear.id === id)?.name ?? id));
-    const { leader } = snapshot;
-    const lost = rig.leaders.indexOf(leader) > rig.leaders.indexOf(before.leader);
-    const ids = [leader, before.leader].filter((id) => id !== HUB_ID);
-    fault(
-      lost
-        ? `${nameOf(before.leader)} was lost; ${nameOf(leader)} leads now.`
-        : `${nameOf(leader)} leads again; ${nameOf(before.leader)} led meanwhile.`,
-      ids,
-    );
+    const ids = [is, was].filter((id) => id !== HUB_ID);
+    if (place(was) >= 0 && place(is) > place(was)) {
+      lostId = was;
+      fault(`${nameOf(was)} was lost; ${nameOf(is)} leads now.`, ids);
+    } else if (is === lostId) {
+      lostId = null;
+      fault(`${nameOf(is)} leads again; ${nameOf(was)} led meanwhile.`, ids);
+    }
   });
 }
 

@@ -117,13 +117,14 @@ function Differences({
 
 function inShort({ shift, real }: LineComparison): string {
   if (!shift) return 'cannot be said';
-  return `${signed(shift.shiftMs, 2)} ms, ${real ? 'real' : 'chance'}`;
+  return `${signed(shift.shiftMs, 2)} ms, ${real ? 'told apart' : 'not told apart'}`;
 }
 
 function inWords({ shift, problem, real, byOffsetMs, usualMs }: LineComparison): string {
   if (!shift) return problem ?? 'Nothing can be said.';
   const [low, high] = shift.ci95Ms;
-  const moved = `It lands ${signed(shift.shiftMs, 2)} ms (from ${signed(low, 2)} to ${signed(high, 2)}) after where it landed the first time.`;
+  const way = shift.shiftMs < 0 ? 'earlier' : 'later';
+  const moved = `It lands ${Math.abs(shift.shiftMs).toFixed(2)} ms ${way} than the first time (95 %: from ${signed(low, 2)} to ${signed(high, 2)} ms).`;
   const offset = byOffsetMs === 0 ? '' : ` Its offset was moved by ${signed(byOffsetMs, 2)} ms meanwhile.`;
   const usual = usualMs === null ? '' : ` From take to take its middle wanders by ${usualMs.toFixed(2)} ms by itself.`;
   const what = byOffsetMs === 0 ? 'The difference' : 'What the offset does not explain';
