@@ -15,7 +15,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   tempo: 'Change of tempo',
   drift: 'Drift',
   calibration: 'Audio path',
-  loop: 'MIDI there and back',
+  loop: 'There and back',
   data: 'Data',
 };
 
