@@ -1,7 +1,7 @@
 import 'fake-indexeddb/auto';
 import { readFileSync } from 'node:fs';
 import { unzipSync } from 'fflate';
-import { hostileFiles, type GoodFiles } from '../web/src/files/hostile-files';
+import { hostileFiles, type GoodFiles } from '../web/src/files/fixtures/hostile-files';
 import { readAny } from '../web/src/files/read-any';
 import { readArchive } from '../web/src/files/read-archive';
 import { writeArchive } from '../web/src/files/write-archive';

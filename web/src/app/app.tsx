@@ -1,6 +1,5 @@
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { AlignView } from '../views/align/align-view';
-import { LogbookView } from '../views/logbook/logbook-view';
 import { RunView } from '../views/run/run-view';
 import { Shell } from './shell';
 import { ViewFailed } from './view-failed';
@@ -22,7 +21,10 @@ const router = createBrowserRouter([
             lazy: () => import('../views/bench/bench-view').then(({ BenchView }) => ({ Component: BenchView })),
           },
           { path: '/align', element: <AlignView /> },
-          { path: '/logbook/:panel?', element: <LogbookView /> },
+          {
+            path: '/logbook/:panel?',
+            lazy: () => import('../views/logbook/logbook-view').then(({ LogbookView }) => ({ Component: LogbookView })),
+          },
           { path: '*', element: <Navigate to="/run" replace /> },
         ],
       },

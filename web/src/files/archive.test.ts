@@ -76,6 +76,12 @@ test('what is stopped in the middle is not used', async () => {
   await expect(readArchive(zip, aside, () => stop.abort(), stop.signal)).rejects.toThrow();
 });
 
+test('writing is ended in the middle, and leaves nothing behind', async () => {
+  const stop = new AbortController();
+  const told = () => stop.abort(new Error('ended'));
+  await expect(writeArchive(await aDay('end writing'), told, stop.signal)).rejects.toThrow('ended');
+});
+
 test('an archive opens in another program: its takes are JSON, its sound is WAV', async () => {
   const { unzipSync, strFromU8 } = await import('fflate');
   const day = await aDay('other');

@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Ajv from 'ajv/dist/2020';
 import { boathouse } from '../store/boathouse';
-import { hostileJson } from './hostile-files';
+import { hostileJson } from './fixtures/hostile-files';
 import { readAny } from './read-any';
 import { readRigFile, writeRigFile } from './rig-file';
 

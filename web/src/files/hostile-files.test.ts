@@ -5,7 +5,7 @@ import { Database } from '../store/database';
 import { keptBy } from '../store/fixtures/as-it-was';
 import type { ClockTake, Take } from '../store/records';
 import { indexedAs } from '../store/take-kind';
-import { hostileFiles, type GoodFiles } from './hostile-files';
+import { hostileFiles, type GoodFiles } from './fixtures/hostile-files';
 import { readAny } from './read-any';
 import { readArchive } from './read-archive';
 import { writeRigFile } from './rig-file';

@@ -7,7 +7,7 @@ import { database } from '../store/database';
 import { noteEvent } from '../store/events';
 import type { CapturedStream, Rig } from '../store/records';
 import { freeRigName, saveRig } from '../store/rigs';
-import { deleteStream, keepMessages } from '../store/streams';
+import { deleteStream, keepMessages, MOST_KEPT_MESSAGES } from '../store/streams';
 import { deleteTake } from '../store/takes';
 import { useFilesFlow } from './files-flow';
 import { readAny } from './read-any';
@@ -59,7 +59,8 @@ async function takeIn(file: TakeFile, rig: Rig, fileName: string): Promise<void>
   if (here) throw new FileError(`The take of ${format(take.startedAt, 'd MMM, HH:mm:ss')} is here already.`);
   if (file.what === 'take') {
     // Its sound is another file.
-    await database.takes.add({ ...file.take, rigId: rig.id, frames: 0 });
+    const status = file.take.status === 'recording' ? 'interrupted' : file.take.status;
+    await database.takes.add({ ...file.take, rigId: rig.id, frames: 0, status });
     if (file.run.length > 0)
       await database.ticks.add({ takeId: take.id, index: 0, times: Float64Array.from(file.run) });
   } else {
@@ -74,6 +75,8 @@ async function takeIn(file: TakeFile, rig: Rig, fileName: string): Promise<void>
 async function keepStream(messages: CapturedMessage[], rig: Rig, file: File): Promise<void> {
   if (messages.length === 0)
     throw new FileError('There is no message in this file. A song is opened in Run, under Song.');
+  if (messages.length > MOST_KEPT_MESSAGES)
+    throw new FileError(`There are more than ${MOST_KEPT_MESSAGES} messages in this file: too many to be kept.`);
   const stream: CapturedStream = {
     id: crypto.randomUUID(),
     rigId: rig.id,

@@ -19,7 +19,10 @@ const STEADY = { lastModDate: new Date(1980, 0, 1), extendedTimestamp: false };
 /** Every rig, take and whatever else these data hold. The same data give the same bytes. */
 export async function writeArchive(from: Database, tell: Progress, signal: AbortSignal): Promise<Blob> {
   const zip = new ZipWriter(new BlobWriter('application/zip'), { ...STEADY, signal });
-  const text = (name: string, content: string) => zip.add(name, new TextReader(content), { level: 6 });
+  const text = (name: string, content: string) => {
+    signal.throwIfAborted();
+    return zip.add(name, new TextReader(content), { level: 6 });
+  };
   const list = (name: string, rows: unknown[]) => (rows.length > 0 ? text(name, JSON.stringify(rows)) : null);
   const rigs = await from.rigs.orderBy('id').toArray();
   const takes = await from.takes.toCollection().primaryKeys();

@@ -3,12 +3,11 @@ import { create } from 'zustand';
 import { tell } from '../app/toast-store';
 import { database } from '../store/database';
 import type { CapturedStream } from '../store/records';
-import { messagesOf } from '../store/streams';
+import { messagesOf, MOST_KEPT_MESSAGES } from '../store/streams';
 import { hub, useSession } from './session';
 
 /** A closed tab loses no more than this. */
 const WRITE_EVERY_MS = 500;
-const MOST_MESSAGES = 1_000_000;
 /** So that what is played back does not begin in the past. */
 const PLAY_LEAD_MS = 200;
 const LOOK_EVERY_MS = 200;
@@ -59,7 +58,7 @@ export async function capture(nameOf: (portId: string) => string): Promise<void>
       if (messages.length > 0) await into.pieces.add({ streamId: stream.id, index, messages });
       await into.streams.update(stream.id, { messages: count, durationMs });
       useCapture.setState({ captured: count });
-      if (last || count >= MOST_MESSAGES) break;
+      if (last || count >= MOST_KEPT_MESSAGES) break;
     }
     await into.streams.update(stream.id, { status: 'done' });
     tell('What was captured is in the Logbook, under Files.');

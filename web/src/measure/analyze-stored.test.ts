@@ -57,3 +57,17 @@ test('deleted while it is computed, it stays deleted', async () => {
   expect(await database.takes.get('t')).toBeUndefined();
   await expect(analyzeStored('t', load)).rejects.toThrow('not here any more');
 });
+
+test('a take that came in without its sound keeps its numbers, and a beat of it can be corrected', async () => {
+  const pulsesMs = Array.from({ length: 12 }, (_, i) => i * 500);
+  const heard = { ...line, pulsesMs, onsetsMs: pulsesMs.map((ms) => ms + 12.5), corrections: { 3: null } };
+  await database.takes.put({
+    ...{ id: 'silent', sampleRate: 0, frames: 0, beats: { clickChannel: 0 } },
+    lines: [heard],
+  } as unknown as Take);
+  const none = () => Promise.resolve(new Float32Array());
+  const { lines } = await analyzeStored('silent', none);
+  expect(lines[0]).toMatchObject({ report: { medianMs: 12.5, matched: 11, missed: 0 } });
+  expect(lines[0]!.problem).toBeUndefined();
+  expect(lines[0]!.landings.map(({ pulse }) => pulse)).not.toContain(3);
+});

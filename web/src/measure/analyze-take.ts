@@ -78,25 +78,27 @@ function notToBeBelieved(report: TakeLine['report']): TakeLine['report'] {
 
 async function measureLine(
   line: TakeLine,
-  { plan, beats, sampleRate }: Take,
+  { plan, beats, sampleRate, frames }: Take,
   load: LoadChannel,
   findPulses: () => Promise<number[]>,
   run: Float64Array,
 ): Promise<Measured> {
-  const heard = async () => detectOnsets(await load(line.channel), sampleRate).map(({ timeMs }) => timeMs);
+  // Of one that came in without its sound, the times that were found in it once are all there is.
+  const soundless = frames === 0 && line.pulsesMs.length > 0;
+  const played = () => (soundless ? Promise.resolve(line.pulsesMs) : findPulses());
+  const heard = async () =>
+    soundless ? line.onsetsMs : detectOnsets(await load(line.channel), sampleRate).map(({ timeMs }) => timeMs);
   switch (plan?.question) {
     case 'chase':
-      return chaseOf(plan, await findPulses(), await heard());
+      return chaseOf(plan, await played(), await heard());
     case 'tempo':
-      return followingOf(plan, await findPulses(), await heard());
+      return followingOf(plan, await played(), await heard());
     case 'drift':
       return driftOf(line.channel, run);
-    case 'loop': {
-      const { pulsesMs, onsetsMs } = line;
-      const { landings } = matchOnsets(pulsesMs, onsetsMs);
-      return { pulsesMs, onsetsMs, landings, report: measureLatency({ pulsesMs, onsetsMs }) };
-    }
+    case 'loop':
+      return ofTimes(line);
     default: {
+      if (soundless) return ofTimes(line);
       const reference: BeatReference = 'bpm' in beats ? beats : { pulsesMs: await findPulses() };
       const sound = await load(line.channel);
       return line.within
@@ -104,6 +106,12 @@ async function measureLine(
         : analyzeRecording(sound, sampleRate, reference);
     }
   }
+}
+
+/** By times that are known already. */
+function ofTimes({ pulsesMs, onsetsMs }: TakeLine): Measured {
+  const { landings } = matchOnsets(pulsesMs, onsetsMs);
+  return { pulsesMs, onsetsMs, landings, report: measureLatency({ pulsesMs, onsetsMs }) };
 }
 
 /** What was heard from one moment to another; its times are those of the whole. */

@@ -6,7 +6,7 @@ const ASIDE = /^metronomo-\d+$/;
 const BEFORE_KEY = 'metronomo.before';
 
 /** What was there before everything was replaced. */
-interface Before {
+export interface Before {
   name: string;
   /** Epoch milliseconds: when it was replaced. */
   at: number;
@@ -18,35 +18,39 @@ export function nameForAside(): string {
 
 /** What lies aside is one's own from the next load on; what was so until now is kept. */
 export function replaceOwnData(name: string): void {
-  const before: Before = { name: ownDataName(), at: Date.now() };
-  localStorage.setItem(BEFORE_KEY, JSON.stringify(before));
+  const others = dataBefore().filter((before) => before.name !== name);
+  keepList([{ name: ownDataName(), at: Date.now() }, ...others]);
   nameOwnData(name);
 }
 
-export function dataBefore(): Before | null {
+/** What can be gone back to, the newest first: by `replaceOwnData` with its name. */
+export function dataBefore(): Before[] {
   try {
-    const before = JSON.parse(localStorage.getItem(BEFORE_KEY) ?? 'null') as Partial<Before> | null;
-    return typeof before?.name === 'string' && typeof before.at === 'number' ? (before as Before) : null;
+    const kept: unknown = JSON.parse(localStorage.getItem(BEFORE_KEY) ?? '[]');
+    return Array.isArray(kept) ? kept.filter(isBefore) : [];
   } catch {
-    return null;
+    return [];
   }
 }
 
-/** As it was before everything was replaced, from the next load on. What replaced it is kept in its place. */
-export function goBackToBefore(): void {
-  const before = dataBefore();
-  if (before) replaceOwnData(before.name);
+function isBefore(one: unknown): one is Before {
+  const { name, at } = (one ?? {}) as Partial<Before>;
+  return typeof name === 'string' && typeof at === 'number';
 }
 
-export async function forgetBefore(): Promise<void> {
-  const before = dataBefore();
-  localStorage.removeItem(BEFORE_KEY);
-  if (before && before.name !== ownDataName()) await databaseNamed(before.name).delete();
+function keepList(all: readonly Before[]): void {
+  localStorage.setItem(BEFORE_KEY, JSON.stringify(all));
 }
 
-/** What lay aside when the tab was closed, and what nobody can go back to any more, goes. Call before anything is read from a file. */
+/** Deletes it for good. */
+export async function forgetBefore(name: string): Promise<void> {
+  keepList(dataBefore().filter((before) => before.name !== name));
+  if (name !== ownDataName()) await databaseNamed(name).delete();
+}
+
+/** What lay aside when the tab was closed goes. Call before anything is read from a file. */
 export async function clearAway(): Promise<void> {
-  const kept = new Set([ownDataName(), dataBefore()?.name]);
+  const kept = new Set([ownDataName(), ...dataBefore().map(({ name }) => name)]);
   for (const name of await Dexie.getDatabaseNames()) if (ASIDE.test(name) && !kept.has(name)) await Dexie.delete(name);
 }
 

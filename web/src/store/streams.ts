@@ -4,6 +4,8 @@ import { database, type Database } from './database';
 import type { CapturedStream } from './records';
 import { wholeOf } from './set-aside';
 
+/** Of one stream: so much text comes back out of an archive. */
+export const MOST_KEPT_MESSAGES = 300_000;
 const MESSAGES_A_PIECE = 20_000;
 
 export async function keepMessages(into: Database, stream: CapturedStream, messages: CapturedMessage[]): Promise<void> {

@@ -1,11 +1,11 @@
-import { checklist, HUB_ID } from '@metronomo/core';
+import { HUB_ID } from '@metronomo/core';
 import { format } from 'date-fns';
 import { Paper } from '../../parts/paper';
 import { lateInWords, signed } from '../../parts/words';
 import type { Gear, Rig, Take } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { useTakes } from '../../store/use-takes';
-import { checklistWords } from '../rig/checklist-words';
+import { BoxSettings } from '../rig/box-settings';
 import { TakeThumb } from './take-thumb';
 
 /** A session on paper, to pin on the wall: who leads, what stands where on each box, offsets, and what proves them. */
@@ -71,24 +71,7 @@ function Session({ rig }: { rig: Rig }) {
         </section>
       )}
       <h3 className="mt-4 mb-1 text-[16px] font-bold">To set on each box</h3>
-      <div className="columns-2 gap-8 text-[12px]">
-        {rig.gear.map((gear) => {
-          const entries = checklist(plan, gear.id);
-          if (entries.length === 0) return null;
-          return (
-            <section key={gear.id} className="mb-3 break-inside-avoid">
-              <h4 className="font-bold">{gear.name}</h4>
-              <ul>
-                {entries.map(({ key, item }) => (
-                  <li key={key}>
-                    {gear.checked.includes(key) ? '☑' : '☐'} {checklistWords(item)}
-                  </li>
-                ))}
-              </ul>
-            </section>
-          );
-        })}
-      </div>
+      <BoxSettings rig={rig} plan={plan} />
     </>
   );
 }

@@ -10,7 +10,7 @@ import { Notice } from '../../parts/notice';
 import { saveFile } from '../../parts/save-file';
 import { bytesInWords } from '../../parts/words';
 import { database, DEMO_DATA, ownDataName } from '../../store/database';
-import { damagedText, dataBefore, forgetBefore, goBackToBefore } from '../../store/own-data';
+import { damagedText, dataBefore, forgetBefore, replaceOwnData } from '../../store/own-data';
 import type { Rig } from '../../store/records';
 import { resetDemo } from '../../store/rigs';
 
@@ -91,35 +91,36 @@ function useSizes(name: string): string {
 }
 
 function BeforePart() {
-  const [before, setBefore] = useState(dataBefore);
+  const [all, setAll] = useState(dataBefore);
   const stopped = useSession(({ snapshot }) => snapshot.state === 'stopped');
   return (
-    <section className="flex flex-col items-start gap-2" aria-label="Before the last replacing">
+    <section className="flex flex-col items-start gap-2" aria-label="Before everything was replaced">
       <h2 className="text-lg font-bold">Before everything was replaced</h2>
-      {before ? (
-        <>
-          <p>All that was here until {format(before.at, 'd MMMM yyyy, HH:mm')} is still kept.</p>
-          <div className="flex gap-2">
-            <Button
-              disabled={!stopped}
-              onClick={() => {
-                goBackToBefore();
-                window.location.reload();
-              }}
-            >
-              Go back to it
-            </Button>
-            <Button tone="quiet" onClick={() => void forgetBefore().then(() => setBefore(null))}>
-              Delete it for good
-            </Button>
-          </div>
-        </>
-      ) : (
+      {all.length === 0 && (
         <p className="text-soft">
           Nothing was replaced. When a ZIP takes the place of everything, what was here is kept, and can be gone back
           to.
         </p>
       )}
+      {all.map(({ name, at }) => (
+        <div key={name} className="flex flex-col gap-2">
+          <p>All that was here until {format(at, 'd MMMM yyyy, HH:mm')} is still kept.</p>
+          <div className="flex gap-2">
+            <Button
+              disabled={!stopped}
+              onClick={() => {
+                replaceOwnData(name);
+                window.location.reload();
+              }}
+            >
+              Go back to it
+            </Button>
+            <Button tone="quiet" onClick={() => void forgetBefore(name).then(() => setAll(dataBefore()))}>
+              Delete it for good
+            </Button>
+          </div>
+        </div>
+      ))}
     </section>
   );
 }

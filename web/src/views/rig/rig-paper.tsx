@@ -1,10 +1,9 @@
-import { checklist, HUB_ID } from '@metronomo/core';
+import { HUB_ID } from '@metronomo/core';
 import { format } from 'date-fns';
 import { Paper } from '../../parts/paper';
-import { signed } from '../../parts/words';
 import type { Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { checklistWords } from './checklist-words';
+import { BoxSettings } from './box-settings';
 import { FigureSvg } from './figure-svg';
 import { wordsFor } from './finding-words';
 import { useLineCheck } from './use-line-check';
@@ -32,25 +31,7 @@ function Drawn({ rig }: { rig: Rig }) {
       </p>
       <FigureSvg rig={rig} plan={plan} />
       <h3 className="mt-6 mb-2 break-before-page text-[18px] font-bold">To set on each box</h3>
-      <div className="columns-2 gap-8">
-        {rig.gear.map((gear) => {
-          const entries = checklist(plan, gear.id);
-          if (entries.length === 0) return null;
-          return (
-            <section key={gear.id} className="mb-4 break-inside-avoid">
-              <h4 className="font-bold">{gear.name}</h4>
-              {gear.offsetMs !== 0 && <p>Offset in the hub: {signed(gear.offsetMs)} ms</p>}
-              <ul>
-                {entries.map(({ key, item }) => (
-                  <li key={key}>
-                    {gear.checked.includes(key) ? '☑' : '☐'} {checklistWords(item)}
-                  </li>
-                ))}
-              </ul>
-            </section>
-          );
-        })}
-      </div>
+      <BoxSettings rig={rig} plan={plan} offsets />
       {open.length > 0 && (
         <section className="break-inside-avoid">
           <h3 className="mt-4 mb-2 text-[18px] font-bold">Line check</h3>
