@@ -15,6 +15,7 @@ interface StoredRig {
 
 interface StoredTake {
   id: string;
+  source: string;
   ending?: string;
   proof: boolean;
   status: string;
@@ -262,6 +263,18 @@ test('all of the demo as a ZIP; the demo reset; the ZIP looked at, merged, and w
   const [one, two] = [readFileSync(first), readFileSync(await folder.next('.zip'))];
   expect(differing(unzipSync(one), unzipSync(two))).toEqual([]);
   expect(two.equals(one)).toBe(true);
+});
+
+test('the examples of the documentation come in; a beat of a table is corrected, and its numbers stay', async () => {
+  for (const name of ['one.take.json', 'beats.csv']) await openFile(join(process.cwd(), 'docs/examples', name));
+  await page.sees('came in from beats.csv');
+  const [table] = (await takes()).filter(({ source }) => source === 'recording');
+  await page.open(`/bench/${table!.id}`);
+  await page.sees('12.7 ms late');
+  await page.driver.findElement(By.css('[role=slider][aria-label^="Where beat"]')).sendKeys(Key.DELETE);
+  await page.sees('By hand: 1 beats do not count.');
+  expect(await page.sees(/15 heard/)).toContain('12.7 ms late');
+  await page.open('/logbook/files');
 });
 
 test('a damaged file is refused in words, and nothing is changed', async () => {

@@ -1,3 +1,4 @@
+import { format } from 'date-fns';
 import Dexie from 'dexie';
 import { otherTicks } from '../store/clock-takes';
 import type { Database } from '../store/database';
@@ -132,6 +133,6 @@ function alike(a: object, b: object): boolean {
 function nameOf(row: Record<string, unknown>): string {
   const { name, startedAt, input } = row;
   if (typeof name === 'string') return name;
-  if (typeof startedAt === 'number') return new Date(startedAt).toISOString();
+  if (typeof startedAt === 'number') return `the take of ${format(startedAt, 'd MMM, HH:mm:ss')}`;
   return typeof input === 'string' ? input : 'an entry of the logbook';
 }

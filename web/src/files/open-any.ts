@@ -35,7 +35,8 @@ export async function openAny(file: File, rig: Rig): Promise<boolean> {
       case 'table': {
         const { take } = opened;
         await database.takes.add(take);
-        tell(`${take.lines.length} followers came in from ${file.name}.`, () => void deleteTake(take.id));
+        const names = take.lines.map(({ name }) => name).join(', ');
+        tell(`${names} came in from ${file.name}.`, () => void deleteTake(take.id));
         break;
       }
       case 'messages':

@@ -42,7 +42,8 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
   const samples = useExcerpt(takeId, channel, at(from), at(to));
   const msAt = (event: React.PointerEvent<SVGSVGElement>) =>
     scale.invert(event.clientX - event.currentTarget.getBoundingClientRect().left);
-  const text = `${signed(lateMs, 2)} ms, ${((lateMs / 1000) * sampleRate).toFixed(0)} samples`;
+  const inSamples = sampleRate > 0 ? `, ${((lateMs / 1000) * sampleRate).toFixed(0)} samples` : '';
+  const text = `${signed(lateMs, 2)} ms${inSamples}`;
   return (
     <figure ref={ref}>
       <figcaption className="text-xs text-soft">

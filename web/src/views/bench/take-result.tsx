@@ -102,7 +102,10 @@ function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
       <Figure
         label="Lands"
         value={lateInWords(medianMs)}
-        below={`${((medianMs / 1000) * sampleRate).toFixed(0)} samples at ${sampleRate / 1000} kHz`}
+        // A table of beats knows of no samples.
+        below={
+          sampleRate > 0 ? `${((medianMs / 1000) * sampleRate).toFixed(0)} samples at ${sampleRate / 1000} kHz` : ''
+        }
         strong
       />
       <Figure label="95 % interval, ms" value={`${ci95Ms[0].toFixed(2)} to ${ci95Ms[1].toFixed(2)}`} />

@@ -102,7 +102,7 @@ export function AsidePanel({ aside, fileName }: { aside: Aside; fileName: string
         </Button>
         <span className="text-soft">
           {stopped
-            ? 'Merging can be undone. After replacing, what was here stays in Storage, to go back to.'
+            ? `Merging can be undone.${demo ? '' : ' After replacing, what was here stays in Storage, to go back to.'}`
             : 'Stop first: the rig in use may become another.'}
         </span>
       </div>
