@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs';
 import { cpus, loadavg } from 'node:os';
 import { coreFigures } from './core-figures';
 import { filesFigures } from './files-figures';
+import type { Figure } from './figures';
 import { hubFigures } from './hub-figures';
 import { logbookFigures } from './logbook-figures';
 import { longFigures } from './long-figures';
@@ -11,24 +12,37 @@ import { rigFigures } from './rig-figures';
 import { runFigures } from './run-figures';
 import { takeFigures } from './take-figures';
 
-async function main(): Promise<void> {
+type Figures = () => Figure[] | Promise<Figure[]>;
+
+const IN_NODE: Record<string, Figures> = {
+  core: coreFigures,
+  hub: hubFigures,
+  take: takeFigures,
+  files: filesFigures,
+};
+
+const IN_BROWSER: Record<string, Figures> = {
+  rig: rigFigures,
+  run: runFigures,
+  page: pageFigures,
+  long: longFigures,
+  logbook: logbookFigures,
+  // An hour is long to wait: ask for it by BENCH_MINUTES=60.
+  memory: () => memoryFigures(Number(process.env['BENCH_MINUTES'] ?? 3)),
+};
+
+/** All figures, or those whose names are given: `npm run bench -- run page`. */
+async function main(names: readonly string[]): Promise<void> {
   console.log(
     `Node ${process.versions.node}, ${cpus().length} cores, load ${loadavg()[0]?.toFixed(2)}. Medians of several runs.\n`,
   );
-  const figures = [...coreFigures(), ...hubFigures(), ...(await takeFigures()), ...(await filesFigures())];
   const browser = existsSync('/usr/bin/chromium') && existsSync('web/dist/index.html');
-  if (browser)
-    figures.push(
-      ...(await rigFigures()),
-      ...(await runFigures()),
-      ...(await pageFigures()),
-      ...(await longFigures()),
-      ...(await logbookFigures()),
-    );
-  // An hour is long to wait: ask for it by BENCH_MINUTES=60.
-  if (browser) figures.push(...(await memoryFigures(Number(process.env['BENCH_MINUTES'] ?? 3))));
+  const all = { ...IN_NODE, ...(browser ? IN_BROWSER : {}) };
+  const figures: Figure[] = [];
+  for (const [name, measure] of Object.entries(all))
+    if (names.length === 0 || names.includes(name)) figures.push(...(await measure()));
   console.table(Object.fromEntries(figures.map(({ what, ours, beside }) => [what, { ours, beside }])));
   if (!browser) console.log('The page was not measured: it needs Chromium and a build (npm run build).');
 }
 
-void main();
+void main(process.argv.slice(2));

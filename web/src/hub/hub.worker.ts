@@ -11,6 +11,7 @@ import {
   type TimedMessage,
 } from '@metronomo/core';
 import { MessageLog } from './message-log';
+import { packMessages } from './packed-messages';
 import { Playback } from './playback';
 import type { FromHub, HubWorkerApi, PortMessage, StandInAction, ToHub, ToMeasure } from './protocol';
 
@@ -183,7 +184,7 @@ function send(
     studio?.ports.get(message.portId)?.send(message.bytes, message.atMs);
     note('out', message);
   }
-  if (messages.length > 0) post({ kind: 'send', messages, lastWakeMs, atOnce });
+  if (messages.length > 0) post({ kind: 'send', messages: packMessages(messages), lastWakeMs, atOnce });
 }
 
 function note(direction: 'in' | 'out', message: PortMessage): void {

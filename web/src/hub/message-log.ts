@@ -4,15 +4,28 @@ const MOST_KEPT = 20_000;
 /** Of a long SysEx so much is kept as can be shown. */
 const MOST_BYTES = 64;
 
-/** The last messages in and out. Noting one costs next to nothing: what it says is read when somebody looks. */
+/**
+ * The last messages in and out. Noting one costs next to nothing: what it says is read when somebody looks. They lie in flat
+ * arrays, for twenty thousand small objects held up the worker for 50 ms whenever garbage was collected.
+ */
 export class MessageLog {
-  readonly #ring: LoggedMessage[] = [];
+  readonly #atMs = new Float64Array(MOST_KEPT);
+  readonly #lengths = new Uint8Array(MOST_KEPT);
+  readonly #bytes = new Uint8Array(MOST_KEPT * MOST_BYTES);
+  readonly #ports = new Uint16Array(MOST_KEPT);
+  readonly #incoming = new Uint8Array(MOST_KEPT);
+  readonly #portIds: string[] = [];
   #count = 0;
   readonly #newest = new Map<string, RibbonLine>();
 
   note(direction: LoggedMessage['direction'], { portId, bytes, atMs }: PortMessage): void {
     const kept = bytes.length > MOST_BYTES ? bytes.slice(0, MOST_BYTES) : bytes;
-    this.#ring[this.#count % MOST_KEPT] = { number: ++this.#count, direction, portId, bytes: kept, atMs };
+    const place = this.#count++ % MOST_KEPT;
+    this.#atMs[place] = atMs;
+    this.#lengths[place] = kept.length;
+    this.#bytes.set(kept, place * MOST_BYTES);
+    this.#ports[place] = this.#numberOf(portId);
+    this.#incoming[place] = direction === 'in' ? 1 : 0;
     const kind = kindOf(bytes);
     this.#newest.set(`${direction} ${portId} ${kind}`, { portId, direction, kind, bytes: kept });
   }
@@ -24,11 +37,27 @@ export class MessageLog {
     return lines;
   }
 
+  /** The messages after the one with a number, as far as they are still kept; the newest `most` of them. */
   after(number: number, most: number): LoggedMessage[] {
     const from = Math.max(number, this.#count - MOST_KEPT, this.#count - most);
-    return Array.from({ length: Math.max(0, this.#count - from) }, (_, i) => this.#ring[(from + i) % MOST_KEPT]).filter(
-      (one): one is LoggedMessage => one !== undefined,
-    );
+    return Array.from({ length: Math.max(0, this.#count - from) }, (_, i) => this.#at(from + i));
+  }
+
+  #at(index: number): LoggedMessage {
+    const place = index % MOST_KEPT;
+    const start = place * MOST_BYTES;
+    return {
+      number: index + 1,
+      direction: this.#incoming[place] ? 'in' : 'out',
+      portId: this.#portIds[this.#ports[place] ?? 0] ?? '',
+      bytes: this.#bytes.slice(start, start + (this.#lengths[place] ?? 0)),
+      atMs: this.#atMs[place] ?? 0,
+    };
+  }
+
+  #numberOf(portId: string): number {
+    const known = this.#portIds.indexOf(portId);
+    return known >= 0 ? known : this.#portIds.push(portId) - 1;
   }
 }
 

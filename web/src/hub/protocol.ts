@@ -8,6 +8,7 @@ import type {
   SourceSettings,
   TimedMessage,
 } from '@metronomo/core';
+import type { PackedMessages } from './packed-messages';
 
 /** Bytes for a port of the window, due at a time of the window's clock, in ms. */
 export interface PortMessage {
@@ -44,7 +45,7 @@ export type FromHub =
    * `lastWakeMs`: when the hub planned before this, for what it plans; `atOnce`: notes that are carried through, due as
    * soon as they can be.
    */
-  | { kind: 'send'; messages: PortMessage[]; lastWakeMs: number | null; atOnce: boolean }
+  | { kind: 'send'; messages: PackedMessages; lastWakeMs: number | null; atOnce: boolean }
   | { kind: 'snapshot'; snapshot: HubSnapshot; atMs: number; ribbon: RibbonLine[] }
   | { kind: 'block'; block: SoundBlock };
 

@@ -16,6 +16,7 @@ import { markInterrupted } from '../store/takes';
 import { markClocksInterrupted } from '../store/clock-takes';
 import { CLICK_PORT, feedsOf, songOf } from './feeds';
 import { forgetReturn, listenToMidiPorts, onMidiIn, onPortChange, sendToMidiPort } from './midi-ports';
+import { eachPacked } from './packed-messages';
 import type { FromHub, HubWorkerApi, RibbonLine, ToHub } from './protocol';
 import { routesOf, sourcesOf } from './sources';
 
@@ -318,9 +319,10 @@ function handOver({ messages, lastWakeMs, atOnce }: Extract<FromHub, { kind: 'se
   // Usually some 10 ms; the hub plans ahead for the times when this thread or its own was busy.
   const neededMs = lastWakeMs === null ? 0 : performance.now() - lastWakeMs;
   if (neededMs > WORTH_TELLING_MS) sendToHub({ kind: 'needed', ms: neededMs });
-  for (const { portId, bytes, atMs } of messages)
+  eachPacked(messages, (portId, bytes, atMs) => {
     if (portId === CLICK_PORT) sendClick(bytes, atMs);
     else sendToMidiPort(portId, bytes, atOnce ? null : atMs);
+  });
 }
 
 /** Where the returns are heard, the click comes back among them; else it is heard directly. */
