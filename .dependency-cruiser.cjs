@@ -11,6 +11,7 @@ const below = {
   hub: ['midi', 'tempo', 'timecode', 'transport', 'feed', 'follow'],
   standin: ['midi', 'tempo', 'timecode', 'feed', 'follow', 'hub'],
   rig: ['midi', 'feed', 'timecode'],
+  network: ['midi'],
   files: ['midi', 'tempo', 'timecode', 'measure', 'rig'],
 };
 

@@ -71,3 +71,16 @@ export { BOATHOUSE } from './standin/boathouse';
 export { Keyboard } from './standin/keyboard';
 export { Studio, type StudioSettings } from './standin/studio';
 export type { SoundBlock } from './standin/sound-interface';
+export * from './network/wire';
+export { ClockMatch, type ClockDifference, type Exchange } from './network/clock-match';
+export { measureLink, type LinkReport } from './network/measure-link';
+export * from './network/session-host';
+export {
+  DEFAULT_BUFFER_MS,
+  type DueBytes,
+  type ExchangeRecord,
+  type PeerAddress,
+  type SessionSnapshot,
+} from './network/session';
+export type { SessionState } from './network/session-states';
+export { plainName } from './network/session-packets';

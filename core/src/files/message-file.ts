@@ -1,5 +1,5 @@
 import { TempoMap } from '../tempo/tempo-map';
-import { decoded, utf8 } from './meta-text';
+import { decoded, utf8 } from '../midi/text-bytes';
 import { readSmf, writeTracks, type MetaEvent } from './smf';
 import { tempoPoints } from './tempo-file';
 

@@ -3,7 +3,7 @@ import { MeterMap } from '../tempo/meter-map';
 import type { Section } from '../tempo/song';
 import { songMaps } from '../tempo/song';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
-import { decoded, utf8 } from './meta-text';
+import { decoded, utf8 } from '../midi/text-bytes';
 import { MidiFileError, readSmf, writeSmf, type MetaEvent } from './smf';
 
 const TRACK_NAME = 0x03;

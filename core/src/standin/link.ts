@@ -10,6 +10,8 @@ export interface LinkSettings {
   pollMs?: number;
   /** So long each byte takes on the line, ms; bytes wait for those before them. */
   byteMs?: number;
+  /** Packets that travel by themselves may overtake each other. */
+  overtakes?: boolean;
   /** Part of the packets that never arrive, 0..1. */
   loss?: number;
   seed?: number;
@@ -46,7 +48,7 @@ export class Link {
   }
 
   send(bytes: Uint8Array, atMs: number): void {
-    const { delayMs, jitterMs = 0, pollMs = 0, byteMs = 0, loss = 0 } = this.#settings;
+    const { delayMs, jitterMs = 0, pollMs = 0, byteMs = 0, loss = 0, overtakes = false } = this.#settings;
     if (loss > 0 && this.#random.uniform() < loss) return;
     const begins = Math.max(atMs, this.#freeAtMs);
     this.#freeAtMs = begins + bytes.length * byteMs;
@@ -54,7 +56,7 @@ export class Link {
     if (jitterMs > 0) arrives = Math.max(atMs, arrives + jitterMs * this.#random.normal());
     if (pollMs > 0) arrives = Math.ceil(arrives / pollMs) * pollMs;
     this.#lastMs = Math.max(this.#lastMs, arrives);
-    this.#out(bytes, this.#lastMs);
+    this.#out(bytes, overtakes ? arrives : this.#lastMs);
   }
 }
 

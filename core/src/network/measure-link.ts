@@ -1,0 +1,75 @@
+import { deviation, median, quantileSorted } from 'd3-array';
+import { ClockMatch } from './clock-match';
+import type { ExchangeRecord } from './session';
+
+/** How a network link carries time, from questions that were asked over it. */
+export interface LinkReport {
+  asked: number;
+  answered: number;
+  /** Part of the questions that found no answer, and its 95 % interval (Wilson). */
+  loss: number;
+  lossInterval: [number, number];
+  roundTripMs: { least: number; median: number; p95: number; most: number };
+  /** How unevenly messages travel, each way: the standard deviation, ms. */
+  jitterThereMs: number;
+  jitterBackMs: number;
+  /** All but one in a thousand come within so much of the middle; of fewer than a thousand, all that were seen. */
+  latestBackMs: number;
+  /** What a receiver's buffer should be, so that nothing comes too late, ms. */
+  bufferMs: number;
+  /** For a peer that plays what it is sent as it comes: half the way there and back, earlier, ms. */
+  offsetOnArrivalMs: number;
+  /** Each answer, for a drawing: when it was asked, and the way there and back, ms. */
+  points: { atMs: number; roundTripMs: number }[];
+}
+
+/** Beyond what was seen, for the programs at either end. */
+const HEADROOM_MS = 5;
+/** 97.5 % of a normal distribution. */
+const Z = 1.96;
+const LEAST_ANSWERS = 10;
+
+/** Null when there were too few answers to say anything. */
+export function measureLink(records: readonly ExchangeRecord[]): LinkReport | null {
+  const answers = records.flatMap(({ sentMs, theirsMs, receivedMs }) =>
+    theirsMs === null || receivedMs === null ? [] : [{ sentMs, theirsMs, receivedMs }],
+  );
+  if (answers.length < LEAST_ANSWERS) return null;
+  const match = new ClockMatch();
+  for (const answer of answers) match.push(answer);
+  const roundTrips = sorted(answers.map(({ sentMs, receivedMs }) => receivedMs - sentMs));
+  const there = answers.map(({ sentMs, theirsMs }) => match.toOurs(theirsMs) - sentMs);
+  const back = answers.map(({ receivedMs, theirsMs }) => receivedMs - match.toOurs(theirsMs));
+  const latestBackMs = at(sorted(back), 0.999) - (median(back) ?? 0);
+  const middle = at(roundTrips, 0.5);
+  return {
+    asked: records.length,
+    answered: answers.length,
+    loss: 1 - answers.length / records.length,
+    lossInterval: wilson(records.length - answers.length, records.length),
+    roundTripMs: { least: at(roundTrips, 0), median: middle, p95: at(roundTrips, 0.95), most: at(roundTrips, 1) },
+    jitterThereMs: deviation(there) ?? 0,
+    jitterBackMs: deviation(back) ?? 0,
+    latestBackMs,
+    bufferMs: Math.ceil(middle / 2 + latestBackMs + HEADROOM_MS),
+    offsetOnArrivalMs: -middle / 2,
+    points: answers.map(({ sentMs, receivedMs }) => ({ atMs: sentMs, roundTripMs: receivedMs - sentMs })),
+  };
+}
+
+function sorted(values: number[]): number[] {
+  return values.sort((a, b) => a - b);
+}
+
+function at(values: number[], share: number): number {
+  return quantileSorted(values, share) ?? 0;
+}
+
+/** E. B. Wilson's score interval of a proportion (1927). */
+function wilson(count: number, all: number): [number, number] {
+  const share = count / all;
+  const square = Z ** 2 / all;
+  const middle = share + square / 2;
+  const half = Z * Math.sqrt((share * (1 - share)) / all + square / all / 4);
+  return [Math.max(0, (middle - half) / (1 + square)), Math.min(1, (middle + half) / (1 + square))];
+}

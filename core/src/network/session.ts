@@ -1,0 +1,360 @@
+import { ClockMatch, type ClockDifference } from './clock-match';
+import { Playout } from './playout';
+import { decodeRtpMidi } from './rtp-midi';
+import { STAMPS_PER_MS, type SessionPacket } from './session-packets';
+import { TRANSITIONS, type SessionEvent, type SessionState } from './session-states';
+import { StreamReceiver, type StreamCounts } from './stream-receiver';
+import { StreamSender } from './stream-sender';
+
+/** Bytes and when they are due, ms. */
+export interface DueBytes {
+  atMs: number;
+  bytes: Uint8Array;
+}
+
+/** Where a peer is; its data port is the one after its control port. */
+export interface PeerAddress {
+  address: string;
+  port: number;
+}
+
+/** One question about the time, as it was asked and answered: on our clock and theirs, ms. */
+export interface ExchangeRecord {
+  /** Counted from 1. */
+  number: number;
+  sentMs: number;
+  /** Null as long as no answer came. */
+  theirsMs: number | null;
+  receivedMs: number | null;
+}
+
+export interface SessionSnapshot extends StreamCounts {
+  id: string;
+  name: string;
+  address: string;
+  port: number;
+  weInvited: boolean;
+  state: SessionState;
+  /** Why it ended. */
+  reason: string | null;
+  /** Null before the clocks were compared. */
+  clock: ClockDifference | null;
+  /** Of the last exchange, ms. */
+  roundTripMs: number | null;
+  bufferMs: number;
+  sent: number;
+  /** Messages that came after they were due. */
+  playedLate: number;
+  malformed: number;
+}
+
+export const DEFAULT_BUFFER_MS = 30;
+const QUICK_EXCHANGES = 24;
+const QUICK_EVERY_MS = 50;
+const EXCHANGE_EVERY_MS = 1000;
+const PROBE_EVERY_MS = 25;
+const FEEDBACK_EVERY_MS = 1000;
+const CALL_EVERY_MS = 1000;
+const MOST_CALLS = 12;
+const RING_FOR_MS = 60_000;
+const EXPECT_FOR_MS = 15_000;
+/** A session of which nothing has been heard for so long is over. */
+const SILENT_FOR_MS = 30_000;
+const MOST_OUTSTANDING = 64;
+const MOST_RECORDS = 4096;
+/** Handed to the network a moment early rather than late: timers of a computer are good to about a millisecond. */
+const SEND_AHEAD_MS = 0.5;
+const MOST_WAITING = 8192;
+
+export interface SessionSettings {
+  id: string;
+  peer: PeerAddress;
+  weInvited: boolean;
+  token: number;
+  ssrc: number;
+  firstSequence: number;
+  /** Of the peer, as far as it is known yet. */
+  name: string;
+  ourName: string;
+  nowMs: number;
+}
+
+/** What a session wants of the outside. */
+export interface SessionLine {
+  send(channel: 'control' | 'data', packet: SessionPacket | Uint8Array): void;
+  play(message: DueBytes): void;
+  changed(): void;
+}
+
+/** One session with one peer, told the time, and told what came from that peer. */
+export class Session {
+  readonly id: string;
+  readonly weInvited: boolean;
+  readonly token: number;
+  readonly peer: PeerAddress;
+  /** Ours, in this session. */
+  readonly ssrc: number;
+  dataPort: number;
+  remoteSsrc: number | null = null;
+  name: string;
+  state: SessionState;
+  reason: string | null = null;
+
+  readonly #ourName: string;
+  readonly #line: SessionLine;
+  readonly #match = new ClockMatch();
+  readonly #playout = new Playout(this.#match, DEFAULT_BUFFER_MS);
+  readonly #sender: StreamSender;
+  readonly #receiver = new StreamReceiver();
+  readonly #waiting: DueBytes[] = [];
+  readonly #records: ExchangeRecord[] = [];
+  /** Our stamps that may come back: what we asked with, what we answered with. */
+  readonly #asked = new Map<number, ExchangeRecord>();
+  readonly #answered = new Map<number, number>();
+  #recordCount = 0;
+  #sinceMs: number;
+  #calls = 0;
+  #callMs = -Infinity;
+  #exchangeMs = -Infinity;
+  #exchanges = 0;
+  #probeUntilMs = -Infinity;
+  #feedbackMs = -Infinity;
+  #feedbackFor: number | null = null;
+  #heardMs: number;
+  #roundTripMs: number | null = null;
+  #sent = 0;
+  #playedLate = 0;
+  #malformed = 0;
+
+  constructor(settings: SessionSettings, line: SessionLine) {
+    this.id = settings.id;
+    this.peer = settings.peer;
+    this.dataPort = settings.peer.port + 1;
+    this.weInvited = settings.weInvited;
+    this.token = settings.token;
+    this.name = settings.name;
+    this.state = settings.weInvited ? 'calling' : 'ringing';
+    this.ssrc = settings.ssrc;
+    this.#ourName = settings.ourName;
+    this.#line = line;
+    this.#sender = new StreamSender({ ssrc: settings.ssrc, firstSequence: settings.firstSequence });
+    this.#sinceMs = this.#heardMs = settings.nowMs;
+  }
+
+  /** True when the event means something in the state in which the session is. */
+  happen(event: SessionEvent, nowMs: number, reason: string | null = null): boolean {
+    const next = TRANSITIONS[this.state][event];
+    if (!next) return false;
+    this.state = next;
+    this.#sinceMs = this.#heardMs = nowMs;
+    this.#calls = 0;
+    this.#callMs = -Infinity;
+    if (next === 'ended') this.reason = reason;
+    this.#line.changed();
+    return true;
+  }
+
+  set bufferMs(ms: number) {
+    this.#playout.bufferMs = ms;
+  }
+
+  /** Messages to be sent at their time. */
+  send(messages: readonly DueBytes[]): void {
+    if (this.state !== 'open') return;
+    for (const message of messages) {
+      if (this.#waiting.length >= MOST_WAITING) return;
+      const at = this.#waiting.findLastIndex(({ atMs }) => atMs <= message.atMs) + 1;
+      this.#waiting.splice(at, 0, message);
+    }
+  }
+
+  /** When this wants to be advanced for a message that is due, ms. */
+  get nextMs(): number {
+    return (this.#waiting[0]?.atMs ?? Infinity) - SEND_AHEAD_MS;
+  }
+
+  advance(nowMs: number): void {
+    switch (this.state) {
+      case 'calling':
+      case 'callingData':
+        this.#call(nowMs);
+        return;
+      case 'ringing':
+        if (nowMs - this.#heardMs > RING_FOR_MS) this.happen('no answer', nowMs, 'nobody answered the invitation');
+        return;
+      case 'expecting':
+        if (nowMs - this.#sinceMs > EXPECT_FOR_MS) this.happen('no answer', nowMs, 'the other side did not go on');
+        return;
+      case 'open':
+        this.#keepOpen(nowMs);
+        return;
+      case 'ended':
+    }
+  }
+
+  heardOf(nowMs: number): void {
+    this.#heardMs = nowMs;
+  }
+
+  /** A datagram that came to the data port from this peer's. */
+  receiveMusic(datagram: Uint8Array, nowMs: number): void {
+    if (this.state !== 'open') return;
+    const packet = decodeRtpMidi(datagram);
+    if (!packet || packet.ssrc !== this.remoteSsrc) {
+      this.#malformed++;
+      return;
+    }
+    this.#heardMs = nowMs;
+    this.#receiver.push(packet, nowMs, this.#match.count > 0 ? this.#match.toTheirs(nowMs) : null);
+    const stampMs = this.#receiver.lastStampMs;
+    if (stampMs !== null) this.#playout.arrived(stampMs, nowMs);
+    this.#play(nowMs);
+  }
+
+  receiveClock(packet: Extract<SessionPacket, { kind: 'clock' }>, nowMs: number): void {
+    if (this.state !== 'open' || packet.ssrc !== this.remoteSsrc) return;
+    this.#heardMs = nowMs;
+    const [first, second, third] = packet.times;
+    const now = stampOf(nowMs);
+    if (packet.count === 0) {
+      bounded(this.#answered).set(now, nowMs);
+      this.#line.send('data', { kind: 'clock', ssrc: this.ssrc, count: 1, times: [first, now, 0] });
+    } else if (packet.count === 1) {
+      const record = this.#asked.get(first);
+      if (!record) return;
+      this.#asked.delete(first);
+      record.theirsMs = second / STAMPS_PER_MS;
+      record.receivedMs = nowMs;
+      this.#line.send('data', { kind: 'clock', ssrc: this.ssrc, count: 2, times: [first, second, now] });
+      this.#compare({ sentMs: record.sentMs, theirsMs: record.theirsMs, receivedMs: nowMs });
+    } else {
+      const answeredMs = this.#answered.get(second);
+      if (answeredMs === undefined || third < first) return;
+      this.#answered.delete(second);
+      const half = (third - first) / STAMPS_PER_MS / 2;
+      const exchange = {
+        sentMs: answeredMs - half,
+        theirsMs: (first + third) / 2 / STAMPS_PER_MS,
+        receivedMs: answeredMs + half,
+      };
+      this.#note({ ...exchange, number: 0 });
+      this.#compare(exchange);
+    }
+  }
+
+  receiveFeedback({ sequence }: { sequence: number }): void {
+    this.#sender.heard(sequence);
+  }
+
+  /** Compares the clocks more often for a while. Only who invited may ask. */
+  probeUntil(ms: number): void {
+    this.#probeUntilMs = ms;
+  }
+
+  /** What was asked and answered after the question with a number. */
+  exchangesAfter(number: number): ExchangeRecord[] {
+    return this.#records.filter((record) => record.number > number).map((record) => ({ ...record }));
+  }
+
+  snapshot(nowMs: number): SessionSnapshot {
+    return {
+      ...this.#receiver.counts,
+      id: this.id,
+      name: this.name,
+      ...this.peer,
+      weInvited: this.weInvited,
+      state: this.state,
+      reason: this.reason,
+      clock: this.#match.at(nowMs),
+      roundTripMs: this.#roundTripMs,
+      bufferMs: this.#playout.bufferMs,
+      sent: this.#sent,
+      playedLate: this.#playedLate,
+      malformed: this.#malformed,
+    };
+  }
+
+  #call(nowMs: number): void {
+    if (nowMs - this.#callMs < CALL_EVERY_MS) return;
+    if (this.#calls >= MOST_CALLS) {
+      this.happen('no answer', nowMs, 'it did not answer');
+      return;
+    }
+    this.#calls++;
+    this.#callMs = nowMs;
+    this.#line.send(this.state === 'calling' ? 'control' : 'data', this.#invitation());
+  }
+
+  #invitation(): SessionPacket {
+    return { kind: 'invitation', token: this.token, ssrc: this.ssrc, name: this.#ourName };
+  }
+
+  #keepOpen(nowMs: number): void {
+    if (nowMs - this.#heardMs > SILENT_FOR_MS) {
+      this.#line.send('control', { kind: 'end', token: this.token, ssrc: this.ssrc });
+      this.happen('no answer', nowMs, 'nothing was heard of it any more');
+      return;
+    }
+    this.#sendDue(nowMs);
+    this.#askTime(nowMs);
+    this.#playout.advance(nowMs);
+    if (this.#receiver.waits) this.#play(nowMs);
+    const { heard } = this.#receiver;
+    if (heard !== null && heard !== this.#feedbackFor && nowMs - this.#feedbackMs >= FEEDBACK_EVERY_MS) {
+      this.#feedbackMs = nowMs;
+      this.#feedbackFor = heard;
+      this.#line.send('control', { kind: 'feedback', ssrc: this.ssrc, sequence: heard });
+    }
+  }
+
+  #sendDue(nowMs: number): void {
+    const count = this.#waiting.findIndex(({ atMs }) => atMs > nowMs + SEND_AHEAD_MS);
+    const due = this.#waiting.splice(0, count < 0 ? this.#waiting.length : count);
+    if (due.length === 0) return;
+    this.#sent += due.length;
+    const stamped = due.map(({ atMs, bytes }) => ({ stamp: stampOf(atMs), bytes }));
+    for (const datagram of this.#sender.packets(stamped)) this.#line.send('data', datagram);
+  }
+
+  #askTime(nowMs: number): void {
+    const often = this.#exchanges < QUICK_EXCHANGES ? QUICK_EVERY_MS : EXCHANGE_EVERY_MS;
+    const everyMs = nowMs < this.#probeUntilMs ? PROBE_EVERY_MS : often;
+    if (!this.weInvited || nowMs - this.#exchangeMs < everyMs) return;
+    this.#exchangeMs = nowMs;
+    this.#exchanges++;
+    const stamp = stampOf(nowMs);
+    const record = this.#note({ number: 0, sentMs: nowMs, theirsMs: null, receivedMs: null });
+    bounded(this.#asked).set(stamp, record);
+    this.#line.send('data', { kind: 'clock', ssrc: this.ssrc, count: 0, times: [stamp, 0, 0] });
+  }
+
+  #note(record: ExchangeRecord): ExchangeRecord {
+    record.number = ++this.#recordCount;
+    this.#records.push(record);
+    if (this.#records.length > MOST_RECORDS) this.#records.splice(0, MOST_RECORDS / 4);
+    return record;
+  }
+
+  #compare(exchange: { sentMs: number; theirsMs: number; receivedMs: number }): void {
+    this.#roundTripMs = exchange.receivedMs - exchange.sentMs;
+    this.#match.push(exchange);
+  }
+
+  #play(nowMs: number): void {
+    for (const { stampMs, bytes } of this.#receiver.take(nowMs, (ms) => this.#playout.dueMs(ms))) {
+      const dueMs = this.#playout.dueMs(stampMs);
+      if (dueMs < nowMs) this.#playedLate++;
+      this.#line.play({ atMs: Math.max(dueMs, nowMs), bytes });
+    }
+  }
+}
+
+function stampOf(ms: number): number {
+  return Math.round(ms * STAMPS_PER_MS);
+}
+
+function bounded<Value>(map: Map<number, Value>): Map<number, Value> {
+  const [oldest] = map.keys();
+  if (map.size >= MOST_OUTSTANDING && oldest !== undefined) map.delete(oldest);
+  return map;
+}

@@ -1,0 +1,102 @@
+import { writeJournal } from './journal';
+import { afterCommand, afterTimecode, AT_REST, NO_TIMECODE } from './sequencer-state';
+import { encodeRtpMidi, type StampedCommand } from './rtp-midi';
+
+/** A message with the time it is due, in stamps of the sender's clock, whole numbers. */
+export interface DueMessage {
+  stamp: number;
+  bytes: Uint8Array;
+}
+
+/** A datagram that fits every network with its headers. */
+const MOST_DATAGRAM_LIST = 1200;
+/** A SysEx is cut into pieces of so many bytes. */
+const PIECE_BYTES = 1000;
+/** The other end says every second what it has; if it never does, the journal does not reach back further than this. */
+const MOST_HISTORY = 1024;
+
+/** One direction of a session: messages in, RTP packets out, each with the journal that makes lost ones good. */
+export class StreamSender {
+  readonly #ssrc: number;
+  #sequence: number;
+  #checkpoint: number;
+  #sequencer = AT_REST;
+  #timecode = NO_TIMECODE;
+  /** The last packets that had anything of a sequencer or of timecode. */
+  #lastSequencer = -Infinity;
+  #lastTimecode = -Infinity;
+
+  /** `firstSequence`: below 2^15, at random. */
+  constructor({ ssrc, firstSequence }: { ssrc: number; firstSequence: number }) {
+    this.#ssrc = ssrc;
+    this.#sequence = firstSequence;
+    this.#checkpoint = firstSequence;
+  }
+
+  /** Datagrams for messages in order of time; those that are due together go together. */
+  packets(messages: readonly DueMessage[]): Uint8Array[] {
+    const datagrams: Uint8Array[] = [];
+    let together: DueMessage[] = [];
+    let length = 0;
+    for (const message of messages.flatMap(inPieces)) {
+      if (length > 0 && length + message.bytes.length + 4 > MOST_DATAGRAM_LIST) {
+        datagrams.push(this.#packet(together));
+        together = [];
+        length = 0;
+      }
+      together.push(message);
+      length += message.bytes.length + 4;
+    }
+    if (together.length > 0) datagrams.push(this.#packet(together));
+    return datagrams;
+  }
+
+  /** The other end has heard everything up to a packet. */
+  heard(sequence: number): void {
+    const ahead = ((sequence - this.#sequence) << 16) >> 16;
+    const heard = this.#sequence + ahead;
+    if (ahead < 0 && heard >= this.#checkpoint) this.#checkpoint = heard + 1;
+  }
+
+  #packet(messages: readonly DueMessage[]): Uint8Array {
+    const first = messages[0]?.stamp ?? 0;
+    const sequence = this.#sequence++;
+    this.#checkpoint = Math.max(this.#checkpoint, sequence - MOST_HISTORY);
+    const journal = writeJournal({
+      checkpoint: this.#checkpoint & 0xffff,
+      sequencer: this.#lastSequencer >= this.#checkpoint ? this.#sequencer : null,
+      timecode: this.#lastTimecode >= this.#checkpoint ? this.#timecode : null,
+      recent: { sequencer: this.#lastSequencer === sequence - 1, timecode: this.#lastTimecode === sequence - 1 },
+    });
+    const commands: StampedCommand[] = messages.map(({ stamp, bytes }) => ({ stamp: stamp - first, bytes }));
+    for (const { bytes } of messages) this.#remember(sequence, bytes);
+    return encodeRtpMidi({
+      sequence: sequence & 0xffff,
+      stamp: ((first % 2 ** 32) + 2 ** 32) % 2 ** 32,
+      ssrc: this.#ssrc,
+      commands,
+      journal,
+    });
+  }
+
+  #remember(sequence: number, bytes: Uint8Array): void {
+    const sequencer = afterCommand(this.#sequencer, bytes);
+    const timecode = afterTimecode(this.#timecode, bytes);
+    if (sequencer !== this.#sequencer) this.#lastSequencer = sequence;
+    if (timecode !== this.#timecode) this.#lastTimecode = sequence;
+    this.#sequencer = sequencer;
+    this.#timecode = timecode;
+  }
+}
+
+/** F0 … F0, F7 … F0, F7 … F7: the first piece of a long SysEx, those in its middle, and the last (RFC 6295, 3.2). */
+function inPieces(message: DueMessage): DueMessage[] {
+  const { bytes, stamp } = message;
+  if (bytes[0] !== 0xf0 || bytes.length <= PIECE_BYTES) return [message];
+  const data = bytes.subarray(1, bytes.at(-1) === 0xf7 ? -1 : undefined);
+  const count = Math.ceil(data.length / PIECE_BYTES);
+  return Array.from({ length: count }, (_, i) => {
+    const piece = data.subarray(i * PIECE_BYTES, (i + 1) * PIECE_BYTES);
+    return { stamp, bytes: Uint8Array.of(i === 0 ? 0xf0 : 0xf7, ...piece, i === count - 1 ? 0xf7 : 0xf0) };
+  });
+}

@@ -1,0 +1,200 @@
+import type { Journal } from './journal';
+import {
+  afterCommand,
+  afterTimecode,
+  AT_REST,
+  NO_TIMECODE,
+  type SequencerState,
+  type TimecodeState,
+} from './sequencer-state';
+
+/** A message and when it was due, in ms of the sender's clock. */
+export interface StampedMessage {
+  stampMs: number;
+  bytes: Uint8Array;
+}
+
+const CLOCK = 0xf8;
+const QUARTER_FRAME = 0xf1;
+const TICKS_PER_SIXTEENTH = 6;
+/** More than so many lost ticks are not made up: the follower has let go by then. */
+const MOST_MADE_UP = 96;
+/** Continue comes so long before its first tick. */
+const CONTINUE_LEAD_MS = 2;
+const QUARTERS_STALE_MS = 500;
+/** A tick is foretold when so many before it came evenly: none of their distances further than this from the others. */
+const EVEN_TICKS = 4;
+const EVEN = 0.2;
+/** Not more of them in a row: then the clock has stopped, or the network. */
+const MOST_FORETOLD = 2;
+
+/**
+ * Follows the time in what arrives, and after a loss makes up what it takes to be where the sender is: the ticks and quarter
+ * frames that are missing, at the times where they must have been, and starts, stops and positions. So the buffer hides the loss.
+ */
+export class StreamTrack {
+  #sequencer: SequencerState = AT_REST;
+  #timecode: TimecodeState = NO_TIMECODE;
+  #tickMs: number | null = null;
+  /** The last distances from tick to tick, ms. */
+  #tickGaps: number[] = [];
+  /** Ticks that were handed on before they came, for they were due. */
+  #foretold = 0;
+  #quarterMs: number | null = null;
+  #quarterEveryMs: number | null = null;
+  /** It rolls at the sender's, but how it began was lost: it is joined at the next sixteenth. */
+  #joining = false;
+
+  /** A message that came in its turn; gives what is handed on. */
+  take(message: StampedMessage): StampedMessage[] {
+    const { bytes, stampMs } = message;
+    this.#sequencer = afterCommand(this.#sequencer, bytes);
+    this.#timecode = afterTimecode(this.#timecode, bytes);
+    if (bytes[0] === 0xfa || bytes[0] === 0xfb || bytes[0] === 0xfc) {
+      this.#joining = false;
+      this.#foretold = 0;
+      this.#tickGaps = [];
+    }
+    if (bytes[0] === QUARTER_FRAME) {
+      this.#quarterEveryMs = spacing(this.#quarterMs, stampMs) ?? this.#quarterEveryMs;
+      this.#quarterMs = stampMs;
+    }
+    if (bytes[0] !== CLOCK) return [message];
+    const gap = spacing(this.#tickMs, stampMs);
+    this.#tickGaps = gap === null ? [] : [...this.#tickGaps.slice(1 - EVEN_TICKS), gap];
+    this.#tickMs = stampMs;
+    const { position } = this.#sequencer;
+    // In its place one was handed on already.
+    if (this.#foretold > 0) {
+      this.#foretold--;
+      return [];
+    }
+    if (!this.#joining || position % TICKS_PER_SIXTEENTH !== 0) return [message];
+    this.#joining = false;
+    const joinMs = stampMs - CONTINUE_LEAD_MS;
+    return [...at(joinMs, songPosition(position), Uint8Array.of(0xfb)), message];
+  }
+
+  /** When the next tick must come, if the clock goes on as it went; null when that is not to be told. */
+  get nextTickMs(): number | null {
+    const gaps = this.#tickGaps;
+    const every = this.#tickEveryMs;
+    if (this.#tickMs === null || every === null || gaps.length < EVEN_TICKS || this.#joining) return null;
+    if (this.#foretold >= MOST_FORETOLD || gaps.some((gap) => Math.abs(gap / every - 1) > EVEN)) return null;
+    return this.#tickMs + (this.#foretold + 1) * every;
+  }
+
+  /** The tick that is due and has not come, handed on in its place; it is not handed on again when it comes. */
+  foretell(): StampedMessage[] {
+    const stampMs = this.nextTickMs;
+    if (stampMs === null) return [];
+    this.#foretold++;
+    return at(stampMs, Uint8Array.of(CLOCK));
+  }
+
+  get #tickEveryMs(): number | null {
+    return this.#tickGaps.length > 0 ? this.#tickGaps.reduce((sum, gap) => sum + gap, 0) / this.#tickGaps.length : null;
+  }
+
+  /** Packets are missing before one that has come with its journal: what to hand on in their place, in order of time. */
+  makeUp(journal: Journal | null, next: readonly StampedMessage[]): StampedMessage[] {
+    const atMs = next[0]?.stampMs ?? this.#tickMs ?? 0;
+    const made = [
+      ...this.#makeUpTicks(journal?.sequencer ?? null, next),
+      ...this.#makeUpQuarters(journal?.timecode ?? null, next),
+    ];
+    const out = made.sort((a, b) => a.stampMs - b.stampMs).flatMap((one) => this.take(one));
+    out.push(...this.#makeUpTransport(journal?.sequencer ?? null, atMs));
+    return out;
+  }
+
+  #makeUpTicks(theirs: SequencerState | null, next: readonly StampedMessage[]): StampedMessage[] {
+    const from = this.#tickMs;
+    const every = this.#tickEveryMs;
+    if (from === null) return [];
+    const atMs = next[0]?.stampMs ?? from;
+    const nextTick = next.find(({ bytes }) => bytes[0] === CLOCK)?.stampMs ?? null;
+    const gaps = every === null ? 0 : ((nextTick ?? atMs) - from) / every;
+    const byTime = Math.max(0, nextTick === null ? Math.floor(gaps) : Math.round(gaps) - 1);
+    const counted = theirs && this.#ticksBehind(theirs);
+    const believed = counted !== null && counted >= 0 && Math.abs(counted - byTime) <= 1 + byTime / 2;
+    const stopped = theirs?.performing === false && this.#sequencer.performing;
+    const count = believed ? counted : stopped ? 0 : byTime;
+    if (count > MOST_MADE_UP) return [];
+    const step = nextTick === null ? (every ?? 0) : (nextTick - from) / (count + 1);
+    return evenly(count, from, step).map((stampMs) => ({ stampMs, bytes: Uint8Array.of(CLOCK) }));
+  }
+
+  /** How many ticks the sender is further; null when they do not count the same. */
+  #ticksBehind(theirs: SequencerState): number | null {
+    const ours = this.#sequencer;
+    if (!ours.performing) return null;
+    // A sequencer that was stopped stands where the next tick would have been.
+    if (!theirs.performing) return theirs.position - ours.position - (ours.downbeat ? 1 : 0);
+    return theirs.downbeat ? theirs.position - ours.position + (ours.downbeat ? 0 : 1) : null;
+  }
+
+  #makeUpTransport(theirs: SequencerState | null, atMs: number): StampedMessage[] {
+    if (!theirs) return [];
+    const ours = this.#sequencer;
+    // Who has not been told that it rolls need not be told that it stops.
+    const stop = ours.performing && !this.#joining ? [Uint8Array.of(0xfc)] : [];
+    if (!theirs.performing) {
+      const stands = ours.performing ? afterCommand(ours, Uint8Array.of(0xfc)) : ours;
+      this.#sequencer = theirs;
+      const place = stands.position === theirs.position ? [] : [songPosition(theirs.position)];
+      this.#joining = false;
+      return at(atMs, ...stop, ...place);
+    }
+    if (ours.performing && ours.downbeat === theirs.downbeat && ours.position === theirs.position) return [];
+    this.#sequencer = theirs;
+    if (theirs.downbeat) {
+      this.#joining = true;
+      return at(atMs, ...stop);
+    }
+    const begin = theirs.position === 0 ? [Uint8Array.of(0xfa)] : [songPosition(theirs.position), Uint8Array.of(0xfb)];
+    return at(atMs, ...stop, ...begin);
+  }
+
+  #makeUpQuarters(theirs: TimecodeState | null, next: readonly StampedMessage[]): StampedMessage[] {
+    const atMs = next[0]?.stampMs ?? 0;
+    if (theirs?.fullFrame) {
+      const known = this.#timecode.fullFrame;
+      const same = known?.every((byte, i) => i === 2 || byte === theirs.fullFrame?.[i]);
+      return same ? [] : at(atMs, theirs.fullFrame);
+    }
+    const { piece } = this.#timecode;
+    const from = this.#quarterMs;
+    const every = this.#quarterEveryMs;
+    if (!theirs || theirs.piece === null || piece === null || from === null || every === null) return [];
+    if (atMs - from > QUARTERS_STALE_MS) return [];
+    const direction = theirs.backwards ? -1 : 1;
+    const count = (direction * (theirs.piece - piece) + 8) & 7;
+    return evenly(count, from, every).map((stampMs, i) => {
+      const id = (piece + direction * (i + 1) + 8) & 7;
+      return {
+        stampMs: Math.min(stampMs, atMs),
+        bytes: Uint8Array.of(QUARTER_FRAME, (id << 4) | (theirs.nibbles[id] ?? 0)),
+      };
+    });
+  }
+}
+
+function evenly(count: number, fromMs: number, stepMs: number): number[] {
+  return Array.from({ length: count }, (_, i) => fromMs + (i + 1) * stepMs);
+}
+
+/** From one to the next, where that can be a tempo; a second without any is a pause. */
+function spacing(beforeMs: number | null, ms: number): number | null {
+  const gap = beforeMs === null ? 0 : ms - beforeMs;
+  return gap > 0 && gap < 1000 ? gap : null;
+}
+
+function songPosition(ticks: number): Uint8Array {
+  const sixteenths = Math.round(ticks / TICKS_PER_SIXTEENTH) % 2 ** 14;
+  return Uint8Array.of(0xf2, sixteenths & 0x7f, sixteenths >> 7);
+}
+
+function at(stampMs: number, ...commands: Uint8Array[]): StampedMessage[] {
+  return commands.map((bytes) => ({ stampMs, bytes }));
+}

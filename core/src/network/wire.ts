@@ -1,0 +1,142 @@
+/**
+ * What goes over the WebSocket between a browser and its server, in binary frames: MIDI with its times, questions about the time,
+ * and which sessions there are. Times are in ms of the server's clock, numbers little-endian.
+ */
+export type WireFrame =
+  | { kind: 'messages'; messages: WireMessage[] }
+  /** The browser asks for the server's time. */
+  | { kind: 'ask'; sentMs: number }
+  | { kind: 'answer'; sentMs: number; serverMs: number }
+  | { kind: 'lines'; lines: WireLine[] };
+
+export interface WireMessage {
+  /** Which session, by a number that holds for this connection. */
+  line: number;
+  atMs: number;
+  bytes: Uint8Array;
+}
+
+export interface WireLine {
+  line: number;
+  /** What the browser calls the peer: letters, digits, point and hyphen. */
+  key: string;
+  open: boolean;
+}
+
+const MESSAGES = 1;
+const ASK = 2;
+const ANSWER = 3;
+const LINES = 4;
+
+const MESSAGE_HEADER = 14;
+export const MOST_FRAME_BYTES = 1 << 20;
+const MOST_MESSAGES = 20_000;
+const KEY = /^[a-z0-9.-]{1,64}$/;
+
+export function isPeerKey(text: string): boolean {
+  return KEY.test(text);
+}
+
+/** @throws RangeError when it would be larger than a frame may be. */
+export function encodeFrame(frame: WireFrame): Uint8Array {
+  const { bytes, view } = begin(sizeOf(frame));
+  switch (frame.kind) {
+    case 'messages': {
+      view.setUint8(0, MESSAGES);
+      let at = 1;
+      for (const message of frame.messages) {
+        view.setUint16(at, message.line, true);
+        view.setFloat64(at + 2, message.atMs, true);
+        view.setUint32(at + 10, message.bytes.length, true);
+        bytes.set(message.bytes, at + MESSAGE_HEADER);
+        at += MESSAGE_HEADER + message.bytes.length;
+      }
+      break;
+    }
+    case 'ask':
+      view.setUint8(0, ASK);
+      view.setFloat64(1, frame.sentMs, true);
+      break;
+    case 'answer':
+      view.setUint8(0, ANSWER);
+      view.setFloat64(1, frame.sentMs, true);
+      view.setFloat64(9, frame.serverMs, true);
+      break;
+    case 'lines': {
+      view.setUint8(0, LINES);
+      let at = 1;
+      for (const { line, key, open } of frame.lines) {
+        view.setUint16(at, line, true);
+        view.setUint8(at + 2, open ? 1 : 0);
+        view.setUint8(at + 3, key.length);
+        for (let i = 0; i < key.length; i++) view.setUint8(at + 4 + i, key.charCodeAt(i));
+        at += 4 + key.length;
+      }
+    }
+  }
+  return bytes;
+}
+
+/** Null for what is no whole frame. */
+export function decodeFrame(bytes: Uint8Array): WireFrame | null {
+  if (bytes.length > MOST_FRAME_BYTES) return null;
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  switch (bytes[0]) {
+    case MESSAGES:
+      return decodeMessages(bytes, view);
+    case ASK:
+      return bytes.length === 9 ? { kind: 'ask', sentMs: view.getFloat64(1, true) } : null;
+    case ANSWER:
+      if (bytes.length !== 17) return null;
+      return { kind: 'answer', sentMs: view.getFloat64(1, true), serverMs: view.getFloat64(9, true) };
+    case LINES:
+      return decodeLines(bytes, view);
+    default:
+      return null;
+  }
+}
+
+function decodeMessages(bytes: Uint8Array, view: DataView): WireFrame | null {
+  const messages: WireMessage[] = [];
+  for (let at = 1; at < bytes.length;) {
+    if (at + MESSAGE_HEADER > bytes.length || messages.length >= MOST_MESSAGES) return null;
+    const end = at + MESSAGE_HEADER + view.getUint32(at + 10, true);
+    const atMs = view.getFloat64(at + 2, true);
+    if (end > bytes.length || !Number.isFinite(atMs)) return null;
+    messages.push({ line: view.getUint16(at, true), atMs, bytes: bytes.slice(at + MESSAGE_HEADER, end) });
+    at = end;
+  }
+  return { kind: 'messages', messages };
+}
+
+function decodeLines(bytes: Uint8Array, view: DataView): WireFrame | null {
+  const lines: WireLine[] = [];
+  for (let at = 1; at < bytes.length;) {
+    if (at + 4 > bytes.length) return null;
+    const end = at + 4 + view.getUint8(at + 3);
+    const key = String.fromCharCode(...bytes.subarray(at + 4, end));
+    if (end > bytes.length || !isPeerKey(key)) return null;
+    lines.push({ line: view.getUint16(at, true), open: view.getUint8(at + 2) === 1, key });
+    at = end;
+  }
+  return { kind: 'lines', lines };
+}
+
+function sizeOf(frame: WireFrame): number {
+  switch (frame.kind) {
+    case 'messages':
+      return 1 + frame.messages.reduce((sum, { bytes }) => sum + MESSAGE_HEADER + bytes.length, 0);
+    case 'ask':
+      return 9;
+    case 'answer':
+      return 17;
+    case 'lines':
+      return 1 + frame.lines.reduce((sum, { key }) => sum + 4 + key.length, 0);
+  }
+}
+
+function begin(size: number): { bytes: Uint8Array<ArrayBuffer>; view: DataView } {
+  if (size > MOST_FRAME_BYTES) throw new RangeError(`A frame of ${size} bytes is too large.`);
+  const bytes = new Uint8Array(size);
+  return { bytes, view: new DataView(bytes.buffer) };
+}
