@@ -13,7 +13,7 @@ if (built !== 0) process.exit(built);
 const port = process.env.PORT ?? '4180';
 const server = spawn('node', ['server/dist/main.js'], {
   stdio: 'inherit',
-  env: { ...process.env, PORT: port, LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn' },
+  env: { NETWORK_STANDIN: 'on', ...process.env, PORT: port, LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn' },
 });
 console.log(`\n  Metronomo, with the Boathouse demo:  http://127.0.0.1:${port}\n  Stop it with Ctrl+C.\n`);
 for (const signal of ['SIGINT', 'SIGTERM']) process.once(signal, () => server.kill(signal));

@@ -84,3 +84,4 @@ export {
 } from './network/session';
 export type { SessionState } from './network/session-states';
 export { plainName } from './network/session-packets';
+export { Link, type LinkSettings } from './standin/link';

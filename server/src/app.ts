@@ -6,18 +6,21 @@ import compress from 'koa-compress';
 import helmet from 'koa-helmet';
 import send from 'koa-send';
 import type { Logger } from 'pino';
+import { networkRoutes, type NetworkParts } from './network/routes';
 
 export interface AppSettings {
   /** The folder with the built interface. */
   webRoot: string;
   version: string;
   logger: Logger;
+  /** Network MIDI, where the server has it. */
+  network?: NetworkParts;
 }
 
 const WEEK_MS = 7 * 24 * 3600 * 1000;
 
 /** The whole server but for the socket: the built interface, and a small API beside it. */
-export function createApp({ webRoot, version, logger }: AppSettings): Koa {
+export function createApp({ webRoot, version, logger, network }: AppSettings): Koa {
   const app = new Koa();
   const startedAt = Date.now();
   const api = new Router({ prefix: '/api' });
@@ -25,11 +28,24 @@ export function createApp({ webRoot, version, logger }: AppSettings): Koa {
     ctx.body = { name: 'metronomo', version, upSeconds: Math.round((Date.now() - startedAt) / 1000) };
   });
 
+  api.get('/health', (ctx) => {
+    const sessions = network?.network?.sessions() ?? [];
+    ctx.body = {
+      ok: true,
+      version,
+      upSeconds: Math.round((Date.now() - startedAt) / 1000),
+      memoryMB: Math.round(process.memoryUsage().rss / 1e6),
+      network: network?.network ? 'open' : (network?.problem ?? 'off'),
+      openSessions: sessions.filter(({ state }) => state === 'open').length,
+    };
+  });
+
   app.on('error', (error: Error) => logger.error({ err: error }, 'request failed'));
   app.use(securityHeaders());
   app.use(compress());
   app.use(errorsAsJson(logger));
   app.use(api.routes());
+  if (network) app.use(networkRoutes(network).routes());
   app.use((ctx, next) => (ctx.path.startsWith('/api/') || ctx.path === '/api' ? unknownApi(ctx) : next()));
   app.use(builtInterface(webRoot));
   return app;

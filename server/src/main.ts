@@ -4,6 +4,8 @@ import { fileURLToPath } from 'node:url';
 import pino from 'pino';
 import { createApp } from './app';
 import { listen, shutDown } from './listen';
+import { openDoor } from './network/door';
+import { networkSettings, startNetwork } from './network/start';
 import packageJson from '../package.json' with { type: 'json' };
 
 const logger = pino({ level: process.env['LOG_LEVEL'] ?? 'info' });
@@ -20,11 +22,15 @@ if (!existsSync(join(webRoot, 'index.html')))
   logger.warn(`The interface is not built yet (${webRoot}). Run "npm run build" first.`);
 
 try {
-  const { server, url } = await listen(createApp({ webRoot, version: packageJson.version, logger }), port, host);
+  const network = await startNetwork(networkSettings(process.env), logger);
+  const app = createApp({ webRoot, version: packageJson.version, logger, network });
+  const { server, url } = await listen(app, port, host);
+  const door = network.network && openDoor(server, network.network, network.guard, logger);
   logger.info(`Metronomo listens on ${url}`);
   const leave = (signal: string) => {
     logger.info(`${signal}: shutting down`);
-    void shutDown(server).then(() => process.exit(0));
+    door?.close();
+    void Promise.all([network.close(), shutDown(server)]).then(() => process.exit(0));
   };
   process.once('SIGINT', leave);
   process.once('SIGTERM', leave);

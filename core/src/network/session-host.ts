@@ -30,6 +30,7 @@ export interface SessionHostOptions {
 
 export const MOST_SESSIONS = 64;
 const MOST_RINGING = 16;
+const RING_EVERY_MS = 50;
 const KEEP_ENDED_MS = 60_000;
 const MOST_ENDED = 32;
 const MOST_DATAGRAM = 2048;
@@ -47,6 +48,7 @@ export class SessionHost {
   #messages: IncomingMessage[] = [];
   #changed = false;
   #ignored = 0;
+  #rangMs = -Infinity;
 
   constructor(options: SessionHostOptions) {
     this.#options = { ...options, name: plainName(options.name) };
@@ -145,6 +147,18 @@ export class SessionHost {
     return next;
   }
 
+  /** Whether there is a session with who sent this from one of its two ports. */
+  knows({ address, port }: PeerAddress): boolean {
+    for (const { peer, dataPort, state } of this.#sessions.values())
+      if (state !== 'ended' && peer.address === address && (peer.port === port || dataPort === port)) return true;
+    return false;
+  }
+
+  /** Nothing will happen by itself. */
+  get isIdle(): boolean {
+    return this.#sessions.size === 0;
+  }
+
   /** What there is to send and to play since this was asked last, and whether any session came, went or changed its state. */
   drain(): { datagrams: OutgoingDatagram[]; messages: IncomingMessage[]; changed: boolean } {
     const drained = { datagrams: this.#datagrams, messages: this.#messages, changed: this.#changed };
@@ -225,6 +239,9 @@ export class SessionHost {
   }
 
   #ring(packet: Introduction, from: PeerAddress, nowMs: number): boolean {
+    // A flood of invitations is no reason to ring like mad; who means it invites again in a second.
+    if (nowMs - this.#rangMs < RING_EVERY_MS) return false;
+    this.#rangMs = nowMs;
     const live = this.#live();
     const ringing = live.filter(({ state }) => state === 'ringing');
     if (ringing.length >= MOST_RINGING || live.length >= MOST_SESSIONS + MOST_RINGING) return false;

@@ -54,6 +54,8 @@ const QUICK_EVERY_MS = 50;
 const EXCHANGE_EVERY_MS = 1000;
 const PROBE_EVERY_MS = 25;
 const FEEDBACK_EVERY_MS = 1000;
+/** Since the last message. */
+const GUARD_AFTER_MS = [50, 100, 200, 500, 1000, 2000];
 const CALL_EVERY_MS = 1000;
 const MOST_CALLS = 12;
 const RING_FOR_MS = 60_000;
@@ -122,7 +124,11 @@ export class Session {
   #feedbackFor: number | null = null;
   #heardMs: number;
   #roundTripMs: number | null = null;
+  /** When something that came may have to be played. */
+  #playMs = Infinity;
   #sent = 0;
+  #sentMs = Infinity;
+  #guards = 0;
   #playedLate = 0;
   #malformed = 0;
 
@@ -168,9 +174,9 @@ export class Session {
     }
   }
 
-  /** When this wants to be advanced for a message that is due, ms. */
+  /** When this wants to be advanced for a message that is due either way, ms. */
   get nextMs(): number {
-    return (this.#waiting[0]?.atMs ?? Infinity) - SEND_AHEAD_MS;
+    return Math.min((this.#waiting[0]?.atMs ?? Infinity) - SEND_AHEAD_MS, this.#playMs);
   }
 
   advance(nowMs: number): void {
@@ -296,9 +302,10 @@ export class Session {
       return;
     }
     this.#sendDue(nowMs);
+    this.#guard(nowMs);
     this.#askTime(nowMs);
     this.#playout.advance(nowMs);
-    if (this.#receiver.waits) this.#play(nowMs);
+    if (nowMs >= this.#playMs) this.#play(nowMs);
     const { heard } = this.#receiver;
     if (heard !== null && heard !== this.#feedbackFor && nowMs - this.#feedbackMs >= FEEDBACK_EVERY_MS) {
       this.#feedbackMs = nowMs;
@@ -307,11 +314,22 @@ export class Session {
     }
   }
 
+  /** What was lost last would not be noticed, for nothing comes after it: so it is said again, less and less often. */
+  #guard(nowMs: number): void {
+    const waitMs = GUARD_AFTER_MS[this.#guards];
+    if (waitMs === undefined || nowMs - this.#sentMs < waitMs) return;
+    this.#guards++;
+    const datagram = this.#sender.guard(stampOf(nowMs));
+    if (datagram) this.#line.send('data', datagram);
+  }
+
   #sendDue(nowMs: number): void {
     const count = this.#waiting.findIndex(({ atMs }) => atMs > nowMs + SEND_AHEAD_MS);
     const due = this.#waiting.splice(0, count < 0 ? this.#waiting.length : count);
     if (due.length === 0) return;
     this.#sent += due.length;
+    this.#sentMs = nowMs;
+    this.#guards = 0;
     const stamped = due.map(({ atMs, bytes }) => ({ stamp: stampOf(atMs), bytes }));
     for (const datagram of this.#sender.packets(stamped)) this.#line.send('data', datagram);
   }
@@ -346,6 +364,7 @@ export class Session {
       if (dueMs < nowMs) this.#playedLate++;
       this.#line.play({ atMs: Math.max(dueMs, nowMs), bytes });
     }
+    this.#playMs = this.#receiver.nextMs(nowMs, (ms) => this.#playout.dueMs(ms));
   }
 }
 

@@ -23,9 +23,11 @@ const MOST_HELD = 256;
 const HAND_OVER_MS = 6;
 /** And a tick that has not come is foretold so long before. */
 const FORETELL_MS = 3;
+const LOOK_AGAIN_MS = 2;
 const TWO_32 = 2 ** 32;
 
 interface Held {
+  readonly stampMs: number;
   readonly messages: StampedMessage[];
   readonly journal: Uint8Array | null;
 }
@@ -79,7 +81,7 @@ export class StreamReceiver {
       stampMs: (stamp + command.stamp) / STAMPS_PER_MS,
       bytes: command.bytes,
     }));
-    this.#held.set(number, { messages, journal: packet.journal });
+    this.#held.set(number, { stampMs: this.#lastStampMs, messages, journal: packet.journal });
     this.#next ??= number;
   }
 
@@ -90,7 +92,7 @@ export class StreamReceiver {
       const held = this.#held.get(this.#next);
       if (held) {
         // What was before the first packet stands in its journal too.
-        if (this.#first) out.push(...this.#track.makeUp(held.journal && readJournal(held.journal), held.messages));
+        if (this.#first) out.push(...this.#makeUp(held));
         this.#first = false;
         this.#held.delete(this.#next++);
         out.push(...held.messages.flatMap((message) => this.#handOn(message)));
@@ -100,11 +102,11 @@ export class StreamReceiver {
       const after = this.#held.get(present);
       if (!after) break;
       const missingMs = this.#track.nextTickMs ?? this.#lastMs + 1;
-      const firstMs = Math.min(after.messages[0]?.stampMs ?? this.#lastMs, missingMs);
+      const firstMs = Math.min(after.stampMs, missingMs);
       if (nowMs < dueMs(firstMs) - HAND_OVER_MS && this.#held.size < MOST_HELD) break;
       for (; this.#next < present; this.#next++) this.#giveUp(this.#next);
       this.#pieces.giveUp();
-      out.push(...this.#track.makeUp(after.journal && readJournal(after.journal), after.messages));
+      out.push(...this.#makeUp(after));
     }
     const tickMs = this.#track.nextTickMs;
     if (tickMs !== null && nowMs >= dueMs(tickMs) - FORETELL_MS) out.push(...this.#track.foretell());
@@ -112,9 +114,15 @@ export class StreamReceiver {
     return out;
   }
 
-  /** Whether something may be handed on by itself: a packet is held back for one that is missing, or a tick is expected. */
-  get waits(): boolean {
-    return this.#held.size > 0 || this.#track.nextTickMs !== null;
+  /** When something may be handed on by itself, on the clock of `nowMs`; what is held back is looked at again soon. */
+  nextMs(nowMs: number, dueMs: (stampMs: number) => number): number {
+    if (this.#held.size > 0) return nowMs + LOOK_AGAIN_MS;
+    const tickMs = this.#track.nextTickMs;
+    return tickMs === null ? Infinity : dueMs(tickMs) - FORETELL_MS;
+  }
+
+  #makeUp({ stampMs, messages, journal }: Held): StampedMessage[] {
+    return this.#track.makeUp(journal && readJournal(journal), messages, stampMs);
   }
 
   #giveUp(number: number): void {

@@ -51,6 +51,14 @@ export class StreamSender {
     return datagrams;
   }
 
+  /**
+   * A packet without commands: its journal makes good what was lost last, after which nothing else comes (RFC 6295, 4.2). Null when
+   * everything was heard.
+   */
+  guard(stamp: number): Uint8Array | null {
+    return this.#checkpoint < this.#sequence ? this.#packet([], stamp) : null;
+  }
+
   /** The other end has heard everything up to a packet. */
   heard(sequence: number): void {
     const ahead = ((sequence - this.#sequence) << 16) >> 16;
@@ -58,8 +66,7 @@ export class StreamSender {
     if (ahead < 0 && heard >= this.#checkpoint) this.#checkpoint = heard + 1;
   }
 
-  #packet(messages: readonly DueMessage[]): Uint8Array {
-    const first = messages[0]?.stamp ?? 0;
+  #packet(messages: readonly DueMessage[], first = messages[0]?.stamp ?? 0): Uint8Array {
     const sequence = this.#sequence++;
     this.#checkpoint = Math.max(this.#checkpoint, sequence - MOST_HISTORY);
     const journal = writeJournal({

@@ -96,23 +96,21 @@ export class StreamTrack {
     return this.#tickGaps.length > 0 ? this.#tickGaps.reduce((sum, gap) => sum + gap, 0) / this.#tickGaps.length : null;
   }
 
-  /** Packets are missing before one that has come with its journal: what to hand on in their place, in order of time. */
-  makeUp(journal: Journal | null, next: readonly StampedMessage[]): StampedMessage[] {
-    const atMs = next[0]?.stampMs ?? this.#tickMs ?? 0;
+  /** Packets are missing before one that has come with its journal and this stamp: what to hand on in their place, in order of time. */
+  makeUp(journal: Journal | null, next: readonly StampedMessage[], atMs: number): StampedMessage[] {
     const made = [
-      ...this.#makeUpTicks(journal?.sequencer ?? null, next),
-      ...this.#makeUpQuarters(journal?.timecode ?? null, next),
+      ...this.#makeUpTicks(journal?.sequencer ?? null, next, atMs),
+      ...this.#makeUpQuarters(journal?.timecode ?? null, atMs),
     ];
     const out = made.sort((a, b) => a.stampMs - b.stampMs).flatMap((one) => this.take(one));
     out.push(...this.#makeUpTransport(journal?.sequencer ?? null, atMs));
     return out;
   }
 
-  #makeUpTicks(theirs: SequencerState | null, next: readonly StampedMessage[]): StampedMessage[] {
+  #makeUpTicks(theirs: SequencerState | null, next: readonly StampedMessage[], atMs: number): StampedMessage[] {
     const from = this.#tickMs;
     const every = this.#tickEveryMs;
     if (from === null) return [];
-    const atMs = next[0]?.stampMs ?? from;
     const nextTick = next.find(({ bytes }) => bytes[0] === CLOCK)?.stampMs ?? null;
     const gaps = every === null ? 0 : ((nextTick ?? atMs) - from) / every;
     const byTime = Math.max(0, nextTick === null ? Math.floor(gaps) : Math.round(gaps) - 1);
@@ -156,8 +154,7 @@ export class StreamTrack {
     return at(atMs, ...stop, ...begin);
   }
 
-  #makeUpQuarters(theirs: TimecodeState | null, next: readonly StampedMessage[]): StampedMessage[] {
-    const atMs = next[0]?.stampMs ?? 0;
+  #makeUpQuarters(theirs: TimecodeState | null, atMs: number): StampedMessage[] {
     if (theirs?.fullFrame) {
       const known = this.#timecode.fullFrame;
       const same = known?.every((byte, i) => i === 2 || byte === theirs.fullFrame?.[i]);

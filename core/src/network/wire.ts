@@ -28,7 +28,8 @@ const ASK = 2;
 const ANSWER = 3;
 const LINES = 4;
 
-const MESSAGE_HEADER = 14;
+const MESSAGE_HEADER = 16;
+const LINE_HEADER = 6;
 export const MOST_FRAME_BYTES = 1 << 20;
 const MOST_MESSAGES = 20_000;
 const KEY = /^[a-z0-9.-]{1,64}$/;
@@ -45,9 +46,9 @@ export function encodeFrame(frame: WireFrame): Uint8Array {
       view.setUint8(0, MESSAGES);
       let at = 1;
       for (const message of frame.messages) {
-        view.setUint16(at, message.line, true);
-        view.setFloat64(at + 2, message.atMs, true);
-        view.setUint32(at + 10, message.bytes.length, true);
+        view.setUint32(at, message.line, true);
+        view.setFloat64(at + 4, message.atMs, true);
+        view.setUint32(at + 12, message.bytes.length, true);
         bytes.set(message.bytes, at + MESSAGE_HEADER);
         at += MESSAGE_HEADER + message.bytes.length;
       }
@@ -66,11 +67,11 @@ export function encodeFrame(frame: WireFrame): Uint8Array {
       view.setUint8(0, LINES);
       let at = 1;
       for (const { line, key, open } of frame.lines) {
-        view.setUint16(at, line, true);
-        view.setUint8(at + 2, open ? 1 : 0);
-        view.setUint8(at + 3, key.length);
-        for (let i = 0; i < key.length; i++) view.setUint8(at + 4 + i, key.charCodeAt(i));
-        at += 4 + key.length;
+        view.setUint32(at, line, true);
+        view.setUint8(at + 4, open ? 1 : 0);
+        view.setUint8(at + 5, key.length);
+        for (let i = 0; i < key.length; i++) view.setUint8(at + LINE_HEADER + i, key.charCodeAt(i));
+        at += LINE_HEADER + key.length;
       }
     }
   }
@@ -100,10 +101,10 @@ function decodeMessages(bytes: Uint8Array, view: DataView): WireFrame | null {
   const messages: WireMessage[] = [];
   for (let at = 1; at < bytes.length;) {
     if (at + MESSAGE_HEADER > bytes.length || messages.length >= MOST_MESSAGES) return null;
-    const end = at + MESSAGE_HEADER + view.getUint32(at + 10, true);
-    const atMs = view.getFloat64(at + 2, true);
+    const end = at + MESSAGE_HEADER + view.getUint32(at + 12, true);
+    const atMs = view.getFloat64(at + 4, true);
     if (end > bytes.length || !Number.isFinite(atMs)) return null;
-    messages.push({ line: view.getUint16(at, true), atMs, bytes: bytes.slice(at + MESSAGE_HEADER, end) });
+    messages.push({ line: view.getUint32(at, true), atMs, bytes: bytes.slice(at + MESSAGE_HEADER, end) });
     at = end;
   }
   return { kind: 'messages', messages };
@@ -112,11 +113,11 @@ function decodeMessages(bytes: Uint8Array, view: DataView): WireFrame | null {
 function decodeLines(bytes: Uint8Array, view: DataView): WireFrame | null {
   const lines: WireLine[] = [];
   for (let at = 1; at < bytes.length;) {
-    if (at + 4 > bytes.length) return null;
-    const end = at + 4 + view.getUint8(at + 3);
-    const key = String.fromCharCode(...bytes.subarray(at + 4, end));
+    if (at + LINE_HEADER > bytes.length) return null;
+    const end = at + LINE_HEADER + view.getUint8(at + 5);
+    const key = String.fromCharCode(...bytes.subarray(at + LINE_HEADER, end));
     if (end > bytes.length || !isPeerKey(key)) return null;
-    lines.push({ line: view.getUint16(at, true), open: view.getUint8(at + 2) === 1, key });
+    lines.push({ line: view.getUint32(at, true), open: view.getUint8(at + 4) === 1, key });
     at = end;
   }
   return { kind: 'lines', lines };
@@ -131,7 +132,7 @@ function sizeOf(frame: WireFrame): number {
     case 'answer':
       return 17;
     case 'lines':
-      return 1 + frame.lines.reduce((sum, { key }) => sum + 4 + key.length, 0);
+      return 1 + frame.lines.reduce((sum, { key }) => sum + LINE_HEADER + key.length, 0);
   }
 }
 

@@ -1,18 +1,4 @@
-import type { PortMessage } from './protocol';
-
-/**
- * Messages on their way from thread to thread. As small objects, two thousand a second, they made so much garbage that it held
- * either thread for 50 ms now and then.
- */
-export interface PackedMessages {
-  portIds: string[];
-  /** One of the ids for each message. */
-  ports: Uint16Array;
-  atMs: Float64Array;
-  /** Where each message ends among the bytes. */
-  ends: Uint32Array;
-  bytes: Uint8Array;
-}
+import type { PackedMessages, PortMessage } from './protocol';
 
 export function packMessages(messages: readonly PortMessage[]): PackedMessages {
   const portIds: string[] = [];

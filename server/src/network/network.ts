@@ -1,0 +1,215 @@
+import { randomBytes } from 'node:crypto';
+import {
+  SessionHost,
+  type Channel,
+  type DueBytes,
+  type ExchangeRecord,
+  type IncomingMessage,
+  type OutgoingDatagram,
+  type PeerAddress,
+  type SessionSnapshot,
+} from '@metronomo/core';
+import type { Logger } from 'pino';
+import { UdpPair } from './udp-pair';
+
+export interface NetworkOptions {
+  name: string;
+  hosts: readonly string[];
+  /** 0 takes any. */
+  port: number;
+  logger: Logger;
+  /** In ms, never backwards. */
+  now?: () => number;
+}
+
+/** A session with what the browser calls its peer. */
+export interface NamedSession extends SessionSnapshot {
+  key: string | null;
+}
+
+export interface NetworkListener {
+  messages(messages: readonly IncomingMessage[]): void;
+  changed(): void;
+}
+
+/** Without anything that is due, the sessions are looked after this often, ms. */
+const IDLE_EVERY_MS = 10;
+/** In each window so many datagrams are read of peers, more than any rig sends, and so many of strangers; others are dropped unread. */
+const WINDOW_MS = 100;
+const MOST_OF_PEERS = 2000;
+const MOST_OF_STRANGERS = 200;
+const LAST_WORDS_MS = 50;
+
+/** Network MIDI on this computer: the sessions of the core, with sockets and a timer. */
+export class Network {
+  readonly now: () => number;
+  readonly #host: SessionHost;
+  readonly #logger: Logger;
+  readonly #keys = new Map<string, string>();
+  readonly #told = new Map<string, string>();
+  #udp: UdpPair | null = null;
+  #listener: NetworkListener | null = null;
+  #timer: NodeJS.Timeout | undefined;
+  #windowMs = 0;
+  #ofPeers = 0;
+  #ofStrangers = 0;
+  #dropped = 0;
+  #sendErrors = 0;
+  #closed = false;
+
+  private constructor({ name, logger, now = () => performance.now() }: NetworkOptions) {
+    this.now = now;
+    this.#logger = logger;
+    this.#host = new SessionHost({ name, random: () => randomBytes(4).readUInt32BE() / 2 ** 32 });
+  }
+
+  /** @throws Error when the ports are taken. */
+  static async open(options: NetworkOptions): Promise<Network> {
+    const network = new Network(options);
+    network.#udp = await UdpPair.open({
+      hosts: options.hosts,
+      port: options.port,
+      onDatagram: (channel, from, bytes) => network.#receive(channel, from, bytes),
+      onError: (error) => network.#failed(error),
+    });
+    return network;
+  }
+
+  get name(): string {
+    return this.#host.name;
+  }
+
+  get port(): number {
+    return this.#udp?.port ?? 0;
+  }
+
+  get addresses(): readonly string[] {
+    return this.#udp?.hosts ?? [];
+  }
+
+  /** Datagrams that were dropped in a flood, that were nobody's, and that could not be sent. */
+  get counts(): { dropped: number; ignored: number; sendErrors: number } {
+    return { dropped: this.#dropped, ignored: this.#host.ignored, sendErrors: this.#sendErrors };
+  }
+
+  /** Who hears what comes; one at a time. */
+  listen(listener: NetworkListener | null): void {
+    this.#listener = listener;
+  }
+
+  /** @throws RangeError when there can be no such session. */
+  invite(peer: PeerAddress, name: string, key: string): string {
+    const id = this.#host.invite(peer, name, this.now());
+    this.#keys.set(id, key);
+    this.#logger.info({ session: id, peer }, 'invited');
+    this.#carry();
+    return id;
+  }
+
+  accept(id: string, key: string): boolean {
+    const accepted = this.#host.accept(id, this.now());
+    if (accepted) this.#keys.set(id, key);
+    this.#carry();
+    return accepted;
+  }
+
+  leave(id: string): boolean {
+    const left = this.#host.leave(id, this.now());
+    this.#carry();
+    return left;
+  }
+
+  setBuffer(id: string, ms: number): boolean {
+    return this.#host.setBuffer(id, ms);
+  }
+
+  probe(id: string, forMs: number): boolean {
+    return this.#host.probe(id, this.now() + forMs);
+  }
+
+  exchangesAfter(id: string, number: number): ExchangeRecord[] | null {
+    return this.#host.exchangesAfter(id, number);
+  }
+
+  send(id: string, messages: readonly DueBytes[]): void {
+    this.#host.send(id, messages);
+    this.#schedule();
+  }
+
+  sessions(): NamedSession[] {
+    return this.#host.sessions(this.now()).map((session) => ({ ...session, key: this.#keys.get(session.id) ?? null }));
+  }
+
+  /** Ends every session, and says so to the peers. */
+  close(): void {
+    for (const { id } of this.sessions()) this.#host.leave(id, this.now());
+    this.#carry();
+    this.#closed = true;
+    clearTimeout(this.#timer);
+    // What was said last is given a moment to leave.
+    setTimeout(() => this.#udp?.close(), LAST_WORDS_MS);
+  }
+
+  #receive(channel: Channel, from: PeerAddress, bytes: Uint8Array): void {
+    const nowMs = this.now();
+    if (nowMs - this.#windowMs > WINDOW_MS) {
+      this.#windowMs = nowMs;
+      this.#ofPeers = this.#ofStrangers = 0;
+    }
+    const many = this.#host.knows(from) ? ++this.#ofPeers > MOST_OF_PEERS : ++this.#ofStrangers > MOST_OF_STRANGERS;
+    if (many) {
+      this.#dropped++;
+      return;
+    }
+    this.#host.receive(channel, from, bytes, nowMs);
+    this.#carry();
+  }
+
+  #wake(): void {
+    this.#host.advance(this.now());
+    this.#carry();
+  }
+
+  #carry(): void {
+    const { datagrams, messages, changed } = this.#host.drain();
+    for (const datagram of datagrams) this.#sendOut(datagram);
+    if (messages.length > 0) this.#listener?.messages(messages);
+    if (changed) this.#tell();
+    this.#schedule();
+  }
+
+  #sendOut(datagram: OutgoingDatagram): void {
+    try {
+      this.#udp?.send(datagram);
+    } catch (error) {
+      this.#failed(error);
+    }
+  }
+
+  #failed(error: unknown): void {
+    this.#sendErrors++;
+    // A peer that is gone makes an error for every datagram.
+    if (this.#sendErrors < 10) this.#logger.warn({ err: error }, 'a datagram could not be sent');
+  }
+
+  #tell(): void {
+    const sessions = this.sessions();
+    for (const { id, state, name, address, reason } of sessions) {
+      if (this.#told.get(id) === state) continue;
+      this.#told.set(id, state);
+      this.#logger.info({ session: id, state, name, address, reason }, 'session');
+    }
+    const known = new Set(sessions.map(({ id }) => id));
+    for (const id of this.#told.keys()) if (!known.has(id)) this.#told.delete(id);
+    for (const id of this.#keys.keys()) if (!known.has(id)) this.#keys.delete(id);
+    this.#listener?.changed();
+  }
+
+  #schedule(): void {
+    clearTimeout(this.#timer);
+    this.#timer = undefined;
+    if (this.#closed || this.#host.isIdle) return;
+    const dueMs = this.#host.nextMs - this.now();
+    this.#timer = setTimeout(() => this.#wake(), Math.max(0, Math.min(IDLE_EVERY_MS, dueMs)));
+  }
+}

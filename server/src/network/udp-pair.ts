@@ -1,0 +1,103 @@
+import { createSocket, type RemoteInfo, type Socket } from 'node:dgram';
+import { isIPv6 } from 'node:net';
+import type { Channel, OutgoingDatagram, PeerAddress } from '@metronomo/core';
+
+/** A session needs two ports beside each other: the second is for the music. */
+const OFFSETS: Record<Channel, number> = { control: 0, data: 1 };
+const CHANNELS = ['control', 'data'] as const;
+/** Where any port will do, so many pairs are tried. */
+const TRIES = 20;
+const FIRST_PRIVATE_PORT = 49_152;
+const PRIVATE_PORTS = 16_000;
+
+export interface UdpPairOptions {
+  /** Addresses to listen on, of version 4 and of version 6; the second may be missing on this computer. */
+  hosts: readonly string[];
+  /** Of the control port; 0 takes any pair that is free. */
+  port: number;
+  onDatagram(channel: Channel, from: PeerAddress, bytes: Uint8Array): void;
+  onError(error: Error): void;
+}
+
+/** Two UDP ports beside each other, over IPv4 and IPv6. */
+export class UdpPair {
+  readonly port: number;
+  readonly hosts: readonly string[];
+  readonly #sockets: ReadonlyMap<string, Socket>;
+  readonly #onError: (error: Error) => void;
+
+  private constructor(port: number, sockets: Map<string, Socket>, hosts: string[], options: UdpPairOptions) {
+    this.port = port;
+    this.hosts = hosts;
+    this.#sockets = sockets;
+    this.#onError = options.onError;
+    for (const [key, socket] of sockets) {
+      const channel = key.endsWith('data') ? 'data' : 'control';
+      socket.on('message', (bytes: Buffer, { address, port: from }: RemoteInfo) =>
+        options.onDatagram(channel, { address: plainAddress(address), port: from }, bytes),
+      );
+      socket.on('error', options.onError);
+    }
+  }
+
+  /** @throws Error when the ports are taken, or no address can be listened on. */
+  static async open(options: UdpPairOptions): Promise<UdpPair> {
+    if (options.port !== 0) return UdpPair.#openAt(options.port, options);
+    for (let i = 0; i < TRIES; i++) {
+      const port = FIRST_PRIVATE_PORT + 2 * Math.floor((Math.random() * PRIVATE_PORTS) / 2);
+      const pair = await UdpPair.#openAt(port, options).catch(() => null);
+      if (pair) return pair;
+    }
+    throw new Error('No two ports beside each other are free.');
+  }
+
+  static async #openAt(port: number, options: UdpPairOptions): Promise<UdpPair> {
+    const sockets = new Map<string, Socket>();
+    const hosts: string[] = [];
+    let problem: unknown = null;
+    for (const host of options.hosts) {
+      const opened = await Promise.allSettled(CHANNELS.map((channel) => bind(host, port + OFFSETS[channel])));
+      const failed = opened.find(({ status }) => status === 'rejected');
+      const good = opened.flatMap((one) => (one.status === 'fulfilled' ? [one.value] : []));
+      if (failed?.status === 'rejected') {
+        for (const socket of good) socket.close();
+        problem = failed.reason;
+        continue;
+      }
+      good.forEach((socket, i) => sockets.set(keyOf(host, CHANNELS[i] ?? 'control'), socket));
+      hosts.push(host);
+    }
+    if (hosts.length === 0) throw problem instanceof Error ? problem : new Error('No address can be listened on.');
+    return new UdpPair(port, sockets, hosts, options);
+  }
+
+  send({ channel, to, bytes }: OutgoingDatagram): void {
+    const socket = this.#sockets.get(keyOf(to.address, channel));
+    if (!socket) return;
+    socket.send(bytes, to.port, to.address, (error) => error && this.#onError(error));
+  }
+
+  close(): void {
+    for (const socket of this.#sockets.values()) socket.close();
+  }
+}
+
+function keyOf(address: string, channel: Channel): string {
+  return `${isIPv6(address) ? 6 : 4} ${channel}`;
+}
+
+/** Without the zone that belongs to this computer only. */
+function plainAddress(address: string): string {
+  return address.split('%')[0] ?? address;
+}
+
+function bind(host: string, port: number): Promise<Socket> {
+  return new Promise((resolve, reject) => {
+    const socket = createSocket(isIPv6(host) ? { type: 'udp6', ipv6Only: true } : { type: 'udp4' });
+    socket.once('error', reject);
+    socket.bind({ address: host, port, exclusive: true }, () => {
+      socket.removeListener('error', reject);
+      resolve(socket);
+    });
+  });
+}
