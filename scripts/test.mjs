@@ -30,16 +30,19 @@ async function jest(name, args) {
   failed += bad === 0 && code !== 0 ? 1 : bad;
 }
 
-async function ensureBrowser() {
-  if (existsSync('/usr/bin/chromium') && existsSync('/usr/bin/chromedriver')) return true;
-  console.log('Installing Chromium and its driver from Debian ...');
+/** Chromium drives the app; tshark reads what the network tests send. */
+async function ensureTools() {
+  const missing = ['chromium', 'chromedriver', 'tshark'].filter((name) => !existsSync(`/usr/bin/${name}`));
+  if (missing.length === 0) return true;
+  console.log(`Installing from Debian, for these are missing: ${missing.join(', ')} ...`);
   const sudo = process.getuid?.() === 0 ? [] : ['sudo'];
   const apt = (...args) =>
     run([...sudo, 'apt-get'][0], [...sudo.slice(1), ...(sudo.length ? ['apt-get'] : []), ...args], {
       stdio: ['ignore', 'ignore', 'inherit'],
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
     });
   await apt('update', '-q');
-  return (await apt('install', '-y', '-q', '--no-install-recommends', 'chromium', 'chromium-driver')) === 0;
+  return (await apt('install', '-y', '-q', '--no-install-recommends', 'chromium', 'chromium-driver', 'tshark')) === 0;
 }
 
 async function readWithoutRunning() {
@@ -50,14 +53,14 @@ async function readWithoutRunning() {
   await step('format', 'npm', ['run', '-s', 'check:format']);
 }
 
+const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await ensureTools()) ? 0 : 1})`]);
 // Side by side, for there are two cores; the browser tests come alone, for they measure time.
 await Promise.all([
   readWithoutRunning(),
   jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']),
 ]);
 const built = await step('build', 'npm', ['run', '-s', 'build']);
-if (built && (await step('browser is here', 'node', ['-e', `process.exit(${(await ensureBrowser()) ? 0 : 1})`])))
-  await jest('browser', ['--selectProjects', 'e2e', '--runInBand']);
+if (built && tools) await jest('browser', ['--selectProjects', 'e2e', '--runInBand']);
 
 console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed === 0 ? 0 : 1);

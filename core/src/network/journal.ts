@@ -9,8 +9,8 @@ export interface Journal {
 }
 
 export interface JournalToWrite extends Journal {
-  /** Whether the packet just before this one had anything of either: then a single lost packet matters. */
-  recent: { sequencer: boolean; timecode: boolean };
+  /** Whether the packet just before this one had anything of timecode: then its loss alone matters. */
+  recentTimecode: boolean;
 }
 
 const HEADER_BYTES = 3;
@@ -20,12 +20,9 @@ const SYSTEM_HEADER_BYTES = 2;
  * The recovery journal of a packet: the header, and where there is something to say a system journal with Chapter Q (sequencer)
  * and Chapter F (timecode). Source: RFC 6295, 5 and appendices B.3 and B.4.
  */
-export function writeJournal({ checkpoint, sequencer, timecode, recent }: JournalToWrite): Uint8Array {
-  const chapters = [
-    ...(sequencer ? chapterQ(sequencer, recent.sequencer) : []),
-    ...(timecode ? chapterF(timecode, recent.timecode) : []),
-  ];
-  const single = (recent.sequencer && sequencer) || (recent.timecode && timecode) ? 0 : 0x80;
+export function writeJournal({ checkpoint, sequencer, timecode, recentTimecode }: JournalToWrite): Uint8Array {
+  const chapters = [...(sequencer ? chapterQ(sequencer) : []), ...(timecode ? chapterF(timecode, recentTimecode) : [])];
+  const single = sequencer || (timecode && recentTimecode) ? 0 : 0x80;
   const header = [single | (chapters.length > 0 ? 0x40 : 0), checkpoint >> 8, checkpoint & 0xff];
   if (chapters.length === 0) return Uint8Array.from(header);
   const length = SYSTEM_HEADER_BYTES + chapters.length;
@@ -33,9 +30,13 @@ export function writeJournal({ checkpoint, sequencer, timecode, recent }: Journa
   return Uint8Array.from([...header, present | (length >> 8), length & 0xff, ...chapters]);
 }
 
-function chapterQ({ performing, downbeat, position }: SequencerState, recent: boolean): number[] {
+/**
+ * Its S bit is never set, although the chapter may tell nothing of the packet before: read once too often it changes nothing, and
+ * a dissector in wide use takes that bit for the one that says that time tools follow.
+ */
+function chapterQ({ performing, downbeat, position }: SequencerState): number[] {
   const placed = position > 0;
-  const flags = (recent ? 0 : 0x80) | (performing ? 0x40 : 0) | (downbeat ? 0x20 : 0) | (placed ? 0x10 : 0);
+  const flags = (performing ? 0x40 : 0) | (downbeat ? 0x20 : 0) | (placed ? 0x10 : 0);
   return placed ? [flags | ((position >> 16) & 7), (position >> 8) & 0xff, position & 0xff] : [flags];
 }
 

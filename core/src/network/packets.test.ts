@@ -117,7 +117,7 @@ test('a journal says where a sequencer is, and is read again', () => {
     checkpoint: 7,
     sequencer,
     timecode: null,
-    recent: { sequencer: true, timecode: false },
+    recentTimecode: false,
   });
   // Y set, one system journal with Q: N, D and C set, position 2 in 19 bits.
   expect([...journal]).toEqual([0x40, 0, 7, 0x10, 5, 0x70, 0, 2]);
@@ -131,9 +131,7 @@ test('a journal says where a sequencer is, and is read again', () => {
 test('a journal says where timecode is: of whole sets, of one under way, of a full frame', () => {
   const pieces = quarterFrames({ hours: 1, minutes: 2, seconds: 3, frames: 4 }, '25');
   const roundTrip = (timecode: typeof NO_TIMECODE) =>
-    readJournal(
-      writeJournal({ checkpoint: 1, sequencer: AT_REST, timecode, recent: { sequencer: false, timecode: true } }),
-    )?.timecode;
+    readJournal(writeJournal({ checkpoint: 1, sequencer: AT_REST, timecode, recentTimecode: true }))?.timecode;
   const whole = pieces.reduce(afterTimecode, NO_TIMECODE);
   expect(roundTrip(whole)).toEqual(whole);
   const underWay = quarterFrames({ hours: 1, minutes: 2, seconds: 3, frames: 6 }, '25')

@@ -73,7 +73,7 @@ export class StreamSender {
       checkpoint: this.#checkpoint & 0xffff,
       sequencer: this.#lastSequencer >= this.#checkpoint ? this.#sequencer : null,
       timecode: this.#lastTimecode >= this.#checkpoint ? this.#timecode : null,
-      recent: { sequencer: this.#lastSequencer === sequence - 1, timecode: this.#lastTimecode === sequence - 1 },
+      recentTimecode: this.#lastTimecode === sequence - 1,
     });
     const commands: StampedCommand[] = messages.map(({ stamp, bytes }) => ({ stamp: stamp - first, bytes }));
     for (const { bytes } of messages) this.#remember(sequence, bytes);

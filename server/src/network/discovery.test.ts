@@ -1,0 +1,16 @@
+import pino from 'pino';
+import { Discovery } from './discovery';
+import { until } from './until';
+
+const logger = pino({ level: 'silent' });
+
+test('two servers on one machine find each other, and not themselves', async () => {
+  const [a, b] = [
+    new Discovery({ name: 'Boathouse', port: 51_004, host: '127.0.0.1', logger }),
+    new Discovery({ name: 'Je\u202etty', port: 52_004, host: '127.0.0.1', logger }),
+  ];
+  await until(() => (a.peers().length > 0 && b.peers().length > 0) || null);
+  expect(a.peers()).toEqual([{ name: 'Jetty', address: '127.0.0.1', port: 52_004 }]);
+  expect(b.peers()).toEqual([{ name: 'Boathouse', address: '127.0.0.1', port: 51_004 }]);
+  await Promise.all([a.close(), b.close()]);
+});

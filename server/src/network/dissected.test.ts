@@ -1,0 +1,115 @@
+import { execFile, spawn, type ChildProcess } from 'node:child_process';
+import { createSocket } from 'node:dgram';
+import { mkdtempSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+import { encodeMidi, fullFrame, quarterFrames, type MidiMessage } from '@metronomo/core';
+import pino from 'pino';
+import { Network } from './network';
+import { until } from './until';
+
+/**
+ * tshark, from Debian's packages, is an independent reader of RTP-MIDI (RFC 6295) and of the session protocol: what it says of a session
+ * that it captured on the loopback interface is compared with what was sent.
+ */
+const logger = pino({ level: 'silent' });
+const run = promisify(execFile);
+const file = join(mkdtempSync(join(tmpdir(), 'metronomo-capture-')), 'session.pcap');
+const read = async (...args: string[]) => (await run('tshark', ['-r', file, ...args], { maxBuffer: 1 << 26 })).stdout;
+
+const CODE = { hours: 1, minutes: 2, seconds: 3, frames: 4 };
+const MESSAGES: MidiMessage[] = [
+  { kind: 'songPosition', sixteenths: 300 },
+  { kind: 'continue' },
+  ...Array.from({ length: 30 }, () => ({ kind: 'clock' }) as const),
+  { kind: 'noteOn', channel: 3, note: 60, velocity: 100 },
+  { kind: 'noteOn', channel: 3, note: 64, velocity: 90 },
+  { kind: 'noteOff', channel: 3, note: 60, velocity: 0 },
+  { kind: 'controlChange', channel: 3, controller: 7, value: 99 },
+  { kind: 'programChange', channel: 4, program: 12 },
+  { kind: 'stop' },
+];
+
+/** Gives the capture once it really runs: what it says itself comes too early. */
+async function capture(networks: Network[]): Promise<ChildProcess> {
+  const filter = networks.map(({ port }) => `udp portrange ${port}-${port + 1}`).join(' or ');
+  const child = spawn('tshark', ['-i', 'lo', '-f', filter, '-w', file, '-q']);
+  const socket = createSocket('udp4');
+  const empty = 1000;
+  await until(() => {
+    socket.send('x', networks[0]?.port ?? 0, '127.0.0.1');
+    return (statSync(file, { throwIfNoEntry: false })?.size ?? 0) > empty || null;
+  });
+  socket.close();
+  return child;
+}
+
+test('a captured session is dissected by another program without a malformed packet, and holds the same messages', async () => {
+  const options = { hosts: ['127.0.0.1'], port: 0, logger };
+  const [ours, theirs] = [
+    await Network.open({ ...options, name: 'Boathouse' }),
+    await Network.open({ ...options, name: 'Jetty' }),
+  ];
+  const child = await capture([ours, theirs]);
+  const id = ours.invite({ address: '127.0.0.1', port: theirs.port }, 'Jetty', 'jetty');
+  theirs.accept((await until(() => theirs.sessions()[0])).id, 'boathouse');
+  await until(
+    () => (ours.sessions()[0]?.state === 'open' && (ours.sessions()[0]?.clock?.roundTripMs ?? null) !== null) || null,
+  );
+  let count = 0;
+  theirs.listen({ messages: (messages) => (count += messages.length), changed: () => undefined });
+  const atMs = ours.now() + 20;
+  const sysex = encodeMidi({ kind: 'sysex', data: Uint8Array.from({ length: 2500 }, (_, i) => i % 128) });
+  const all = [...MESSAGES.map(encodeMidi), ...quarterFrames(CODE, '25'), fullFrame(CODE, '25'), sysex];
+  ours.send(
+    id,
+    all.map((bytes, i) => ({ atMs: atMs + 8 * i, bytes })),
+  );
+  await until(() => count === all.length || null);
+  // The other end says what it has heard, and what is not needed any more leaves the journal.
+  await until(() => ours.now() > atMs + 8 * all.length + 1500 || null);
+  ours.leave(id);
+  await new Promise((resolve) => setTimeout(resolve, 200));
+  child.kill('SIGINT');
+  await new Promise((resolve) => child.once('exit', resolve));
+
+  expect(await read('-Y', '_ws.malformed || _ws.expert.severity == error')).toBe('');
+  /** The values of a field in all packets, in their order; a packet may hold several. */
+  const seen = async (field: string) =>
+    (await read('-Y', 'rtpmidi', '-T', 'fields', '-e', `rtpmidi.${field}`)).split(/[\n,]/).filter(Boolean).map(Number);
+  const pieces = [...[0xf0, 0xf0], ...[0xf7, 0xf0], ...[0xf7, 0xf7]];
+  const quarters = Array.from({ length: 8 }, () => 0xf1);
+  expect(await seen('common_status')).toEqual([
+    0xf2,
+    0xfb,
+    ...Array.from({ length: 30 }, () => 0xf8),
+    0xfc,
+    ...quarters,
+    0xf0,
+    0xf7,
+    ...pieces,
+  ]);
+  expect(await seen('mtc_quarter_frame_type')).toEqual([0, 1, 2, 3, 4, 5, 6, 7]);
+  expect(await seen('channel_status')).toEqual([0x9, 0x9, 0x8, 0xb, 0xc]);
+  expect(await seen('channel')).toEqual([2, 2, 2, 2, 3]);
+  expect(await seen('note')).toEqual([60, 64, 60]);
+  expect(await seen('velocity')).toEqual([100, 90, 0]);
+  expect([await seen('controller'), await seen('controller_value'), await seen('program')]).toEqual([[7], [99], [12]]);
+  // The journals count the ticks from the 300th sixteenth on, each packet what was before it; some may have gone together.
+  const clocks = await seen('sj_chapter_q_clock');
+  expect(clocks.length).toBeGreaterThan(10);
+  expect([...clocks].sort((a, b) => a - b)).toEqual(clocks);
+  expect([clocks[0], Math.max(...clocks) <= 1830]).toEqual([1800, true]);
+  // And the conversation about it.
+  const words = (await read('-Y', '!rtpmidi && udp.length > 9', '-T', 'fields', '-e', '_ws.col.Info'))
+    .split('\n')
+    .filter(Boolean);
+  const conversation = words.filter((line) => !/^(Synchronization|Receiver Feedback)/.test(line));
+  const [invited, accepted] = ['Invitation: peer = "Boathouse"', 'Invitation Accepted: peer = "Jetty"'];
+  expect(conversation).toEqual([invited, accepted, invited, accepted, 'End Session']);
+  expect(words.filter((line) => line === 'Synchronization: count = 2').length).toBeGreaterThan(5);
+  expect(words.some((line) => line.startsWith('Receiver Feedback'))).toBe(true);
+  ours.close();
+  theirs.close();
+});

@@ -1,0 +1,146 @@
+import type { Server } from 'node:http';
+import { request } from 'node:http';
+import { decodeFrame, encodeFrame, type WireFrame } from '@metronomo/core';
+import pino from 'pino';
+import { WebSocket } from 'ws';
+import { createApp } from '../app';
+import { listen, shutDown } from '../listen';
+import { openDoor, WIRE_PATH } from './door';
+import { Guard, TOKEN_HEADER, TOKEN_PROTOCOL_PREFIX, WIRE_PROTOCOL } from './guard';
+import { Network } from './network';
+import { StandInPeer } from './stand-in-peer';
+import { until } from './until';
+
+const logger = pino({ level: 'silent' });
+let server: Server;
+let url: string;
+let network: Network;
+let peer: StandInPeer;
+let door: { close(): void };
+const guard = new Guard();
+
+beforeAll(async () => {
+  network = await Network.open({ name: 'Boathouse', hosts: ['127.0.0.1'], port: 0, logger });
+  peer = await StandInPeer.open(logger);
+  const parts = { network, problem: null, discovery: null, known: [peer.place], guard };
+  ({ server, url } = await listen(createApp({ webRoot: '/', version: '1', logger, network: parts }), 0, '127.0.0.1'));
+  door = openDoor(server, network, guard, logger);
+});
+afterAll(async () => {
+  door.close();
+  peer.close();
+  network.close();
+  await shutDown(server);
+});
+
+const ask = async (
+  method: string,
+  path: string,
+  body?: unknown,
+  headers: Record<string, string> = { [TOKEN_HEADER]: guard.token },
+) => {
+  const json =
+    body === undefined
+      ? {}
+      : { body: JSON.stringify(body), headers: { ...headers, 'content-type': 'application/json' } };
+  const response = await fetch(`${url}/api/network${path}`, { method, headers, ...json });
+  return { status: response.status, body: response.status === 204 ? null : await response.json() };
+};
+
+/** Whether a WebSocket is let in; closed again when it is. */
+const letIn = (protocols: string[], origin: string, path = WIRE_PATH) =>
+  new Promise<boolean>((resolve) => {
+    const socket = new WebSocket(url.replace('http', 'ws') + path, protocols, { origin });
+    socket.on('open', () => {
+      socket.close();
+      resolve(true);
+    });
+    socket.on('error', () => resolve(false));
+  });
+
+test('the WebSocket opens for the app’s own origin with the token, and for nobody else', async () => {
+  const good = [WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + guard.token];
+  expect(await letIn(good, url)).toBe(true);
+  expect(await letIn(good, 'http://elsewhere.example')).toBe(false);
+  expect(await letIn(good, url.replace(/\d+$/, '1'))).toBe(false);
+  expect(await letIn([WIRE_PROTOCOL], url)).toBe(false);
+  expect(await letIn([WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + '0'.repeat(64)], url)).toBe(false);
+  expect(await letIn(good, url, '/api/other')).toBe(false);
+});
+
+test('nothing is changed without the token; another host’s name and another site are told nothing', async () => {
+  const invitation = { ...peer.place, key: 'jetty' };
+  expect((await ask('POST', '/sessions', invitation, {})).status).toBe(403);
+  expect((await ask('DELETE', '/sessions/s1', undefined, { [TOKEN_HEADER]: 'x' })).status).toBe(403);
+  expect((await ask('GET', '/token', undefined, { 'sec-fetch-site': 'cross-site' })).status).toBe(403);
+  const { hostname, port } = new URL(url);
+  const status = await new Promise<number>((resolve) => {
+    const headers = { host: `rebound.example:${port}` };
+    request({ hostname, port, path: '/api/network/token', headers }, (response) =>
+      resolve(response.resume().statusCode ?? 0),
+    ).end();
+  });
+  expect(status).toBe(403);
+});
+
+test('bad requests are refused in words', async () => {
+  const invitation = { ...peer.place, key: 'jetty' };
+  expect(await ask('POST', '/sessions', { ...invitation, port: 70_000 })).toMatchObject({ status: 422 });
+  expect(await ask('POST', '/sessions', { ...invitation, key: 'No spaces' })).toMatchObject({ status: 422 });
+  expect(await ask('POST', '/sessions', { ...invitation, address: '<b>' })).toMatchObject({ status: 422 });
+  expect((await ask('POST', '/sessions', { ...invitation, name: 'x'.repeat(6000) })).status).toBe(413);
+  expect((await ask('POST', '/sessions/s99/accept', { key: 'a' })).status).toBe(409);
+  expect((await ask('GET', '/sessions/s99/exchanges')).status).toBe(404);
+});
+
+test('a browser plays with the stand-in tablet: invited over REST, heard and sent to over the WebSocket', async () => {
+  const socket = new WebSocket(
+    url.replace('http', 'ws') + WIRE_PATH,
+    [WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + guard.token],
+    { origin: url },
+  );
+  const frames: WireFrame[] = [];
+  socket.on('message', (data: Buffer) => frames.push(decodeFrame(data)!));
+  await new Promise((resolve) => socket.once('open', resolve));
+  const found = await ask('GET', '/peers');
+  expect(found.body).toEqual([peer.place]);
+  const { body } = await ask('POST', '/sessions', { ...peer.place, key: 'jetty', bufferMs: 40 });
+  const line = await until(() =>
+    frames
+      .flatMap((frame) => (frame.kind === 'lines' ? frame.lines : []))
+      .find(({ key, open }) => key === 'jetty' && open),
+  );
+  const ticks = () =>
+    frames
+      .flatMap((frame) => (frame.kind === 'messages' ? frame.messages : []))
+      .filter(({ bytes }) => bytes[0] === 0xf8);
+  await until(() => ticks().length > 30 || null);
+  expect(ticks()[0]!.line).toBe(line.line);
+  socket.send(encodeFrame({ kind: 'ask', sentMs: 1.5 }));
+  const answered = await until(() => frames.find((frame) => frame.kind === 'answer'));
+  expect(answered).toMatchObject({ sentMs: 1.5 });
+  socket.send(
+    encodeFrame({ kind: 'messages', messages: [{ line: line.line, atMs: network.now(), bytes: Uint8Array.of(0xf8) }] }),
+  );
+  await until(() => network.sessions().some(({ sent }) => sent === 1) || null);
+  // More questions about the time, for a while.
+  expect((await ask('POST', `/sessions/${body.id}/probe`, { forMs: 5000 })).status).toBe(204);
+  expect((await ask('GET', `/sessions/${body.id}/exchanges`)).body.length).toBeGreaterThan(5);
+  expect((await ask('PATCH', `/sessions/${body.id}`, { bufferMs: 60 })).status).toBe(204);
+  expect((await ask('GET', '/sessions')).body[0]).toMatchObject({
+    key: 'jetty',
+    bufferMs: 60,
+    state: 'open',
+    name: 'Jetty tablet',
+  });
+  // What is not understood ends the connection, not the session.
+  socket.send('text');
+  await new Promise((resolve) => socket.once('close', resolve));
+  expect((await ask('DELETE', `/sessions/${body.id}`)).status).toBe(204);
+  expect((await ask('GET', '/sessions')).body[0]).toMatchObject({ state: 'ended', reason: 'ended here' });
+});
+
+test('health says what is open', async () => {
+  const health = await (await fetch(`${url}/api/health`)).json();
+  expect(health).toMatchObject({ ok: true, network: 'open', openSessions: 0 });
+});
