@@ -1,10 +1,11 @@
 import { mkdtempSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
-import type { Server } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pino from 'pino';
 import { Builder, By, error, until, type WebDriver, type WebElement } from 'selenium-webdriver';
 import { Options, ServiceBuilder, type Driver } from 'selenium-webdriver/chrome';
+import { openDoor } from '../server/src/network/door';
+import { startNetwork } from '../server/src/network/start';
 import { createApp } from '../server/src/app';
 import { listen, shutDown } from '../server/src/listen';
 
@@ -14,6 +15,8 @@ const PATIENCE_MS = 30_000;
 export interface Page {
   driver: WebDriver;
   url: string;
+  /** Where peers invite it. */
+  networkPort: number;
   /** Opens an address of the app, and waits until it is drawn. */
   open(path: string): Promise<void>;
   /** Opens an address with nothing stored, as on a first visit. */
@@ -38,8 +41,18 @@ export async function openBrowser({
   flags = [],
   width = 1280,
   height = 800,
-}: { flags?: string[]; width?: number; height?: number } = {}): Promise<Page> {
-  const { server, url } = await serveApp();
+  standIn = false,
+  name = 'Boathouse',
+}: {
+  flags?: string[];
+  width?: number;
+  height?: number;
+  /** Whether the stand-in of a tablet is in the network. */
+  standIn?: boolean;
+  /** As others in the network see it. */
+  name?: string;
+} = {}): Promise<Page> {
+  const { url, networkPort, end } = await serveApp(name, standIn);
   const profile = mkdtempSync(join(tmpdir(), 'metronomo-profile-'));
   const options = new Options();
   options.addArguments(
@@ -84,6 +97,7 @@ export async function openBrowser({
   return {
     driver,
     url,
+    networkPort,
     open,
     async afresh(path) {
       // From elsewhere, or the app itself would hold what is to be deleted.
@@ -158,14 +172,38 @@ export async function openBrowser({
     },
     async close() {
       await driver.quit();
-      await shutDown(server);
+      await end();
       rmSync(profile, { recursive: true, force: true });
     },
   };
 }
 
-function serveApp(): Promise<{ server: Server; url: string }> {
-  return listen(createApp({ webRoot: WEB_ROOT, version: 'test', logger: pino({ level: 'silent' }) }), 0, '127.0.0.1');
+/** The server as it is, on ports of its own, with nobody found but on this computer. */
+async function serveApp(
+  name: string,
+  standIn: boolean,
+): Promise<{ url: string; networkPort: number; end(): Promise<void> }> {
+  const logger = pino({ level: 'silent' });
+  const network = await startNetwork(
+    { name, hosts: ['127.0.0.1'], port: 0, look: false, alsoTypes: [], standIn },
+    logger,
+  );
+  if (!network.network) throw new Error(network.problem ?? 'no network');
+  const { server, url } = await listen(
+    createApp({ webRoot: WEB_ROOT, version: 'test', logger, network }),
+    0,
+    '127.0.0.1',
+  );
+  const door = openDoor(server, network.network, network.guard, logger);
+  return {
+    url,
+    networkPort: network.network.port,
+    async end() {
+      door.close();
+      await network.close();
+      await shutDown(server);
+    },
+  };
 }
 
 function quoted(text: string): string {

@@ -15,6 +15,6 @@ export default defineConfig({
   worker: { format: 'es' },
   // The content policy allows files of our own and nothing inlined.
   build: { assetsInlineLimit: 0, sourcemap: true, chunkSizeWarningLimit: 900 },
-  server: { host: '127.0.0.1', headers: isolation, proxy: { '/api': 'http://127.0.0.1:4180' } },
+  server: { host: '127.0.0.1', headers: isolation, proxy: { '/api': { target: 'http://127.0.0.1:4180', ws: true } } },
   preview: { headers: isolation },
 });

@@ -39,7 +39,7 @@ export function isPeerKey(text: string): boolean {
 }
 
 /** @throws RangeError when it would be larger than a frame may be. */
-export function encodeFrame(frame: WireFrame): Uint8Array {
+export function encodeFrame(frame: WireFrame): Uint8Array<ArrayBuffer> {
   const { bytes, view } = begin(sizeOf(frame));
   switch (frame.kind) {
     case 'messages': {

@@ -44,7 +44,10 @@ const ask = async (
       ? {}
       : { body: JSON.stringify(body), headers: { ...headers, 'content-type': 'application/json' } };
   const response = await fetch(`${url}/api/network${path}`, { method, headers, ...json });
-  return { status: response.status, body: response.status === 204 ? null : await response.json() };
+  return {
+    status: response.status,
+    body: (response.status === 204 ? null : await response.json()) as { id: string } & { length: number } & object[],
+  };
 };
 
 /** Whether a WebSocket is let in; closed again when it is. */

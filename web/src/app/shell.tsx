@@ -1,5 +1,6 @@
 import { Toast } from 'radix-ui';
 import { Outlet, useLocation } from 'react-router';
+import { KeepSessions } from '../network/keep-sessions';
 import { Hints } from './hints';
 import { Ribbon } from './ribbon';
 import { ShortcutHelp } from './shortcut-help';
@@ -24,6 +25,7 @@ export function Shell() {
           <h1 className="sr-only">{view?.name ?? 'Metronomo'}</h1>
           <Outlet />
         </main>
+        <KeepSessions />
         <Toasts />
         <Ribbon />
       </div>

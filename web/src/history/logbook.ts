@@ -29,7 +29,7 @@ export interface LogbookFilter {
   toAt: number | null;
 }
 
-const EVENT_KINDS: ReadonlySet<string> = new Set<EventKind>(['offsets', 'rig', 'fault', 'data']);
+const EVENT_KINDS: ReadonlySet<string> = new Set<EventKind>(['offsets', 'rig', 'fault', 'data', 'link']);
 
 /** All entries of a rig, newest first, by their indexes alone: no record is read for it. */
 export async function logbookKeys(rigId: string): Promise<EntryKey[]> {

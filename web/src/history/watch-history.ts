@@ -97,6 +97,6 @@ function fault(line: string, gearIds: string[] = []): void {
 }
 
 /** The logbook is written beside the work: what cannot be kept there stops nothing. */
-function keep(written: Promise<void>): void {
+function keep(written: Promise<unknown>): void {
   written.catch(() => undefined);
 }

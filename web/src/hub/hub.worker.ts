@@ -10,6 +10,8 @@ import {
   traffic,
   type TimedMessage,
 } from '@metronomo/core';
+import { networkPortId, peerKeyOf } from '../network/port-ids';
+import { WireSocket } from '../network/wire-socket';
 import { MessageLog } from './message-log';
 import { packMessages } from './packed-messages';
 import { Playback } from './playback';
@@ -49,6 +51,8 @@ let playback: Playback | null = null;
 
 /** The window's clock: a worker's own starts at another instant. */
 const now = () => performance.now() + offsetToWindowMs;
+
+const wire = new WireSocket(now, (state) => post({ kind: 'network', state }));
 
 const api: HubWorkerApi = {
   start(timeOrigin, bpm, windowPort, measurePort) {
@@ -101,6 +105,7 @@ const api: HubWorkerApi = {
   },
   leftToPlay: () => playback?.left ?? 0,
   messagesAfter: (number, most) => log.after(number, most),
+  openWire: (door) => wire.open(door),
   useStudio(on, wanted) {
     listening = wanted;
     if (!on) studio = null;
@@ -139,6 +144,7 @@ function wake(): void {
   if (!hub) return;
   const nowMs = now();
   for (const { bytes, atMs } of playback?.due(nowMs) ?? []) received(playback?.portId ?? '', bytes, atMs);
+  for (const { key, bytes, atMs } of wire.due()) received(networkPortId(key), bytes, atMs);
   const aheadMs = lookahead.wake(nowMs);
   send(
     hub.advance(nowMs, aheadMs).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })),
@@ -180,11 +186,14 @@ function send(
   messages: PortMessage[],
   { lastWakeMs = null, atOnce = false }: { lastWakeMs?: number | null; atOnce?: boolean } = {},
 ): void {
-  for (const message of messages) {
+  const forWindow = messages.filter((message) => {
     studio?.ports.get(message.portId)?.send(message.bytes, message.atMs);
     note('out', message);
-  }
-  if (messages.length > 0) post({ kind: 'send', messages: packMessages(messages), lastWakeMs, atOnce });
+    const key = peerKeyOf(message.portId);
+    return key === null || !wire.send(key, message.bytes, message.atMs);
+  });
+  wire.flush();
+  if (forWindow.length > 0) post({ kind: 'send', messages: packMessages(forWindow), lastWakeMs, atOnce });
 }
 
 function note(direction: 'in' | 'out', message: PortMessage): void {

@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import { peerKeyOf } from '../network/port-ids';
 
 /** Web MIDI ports are named by this and the browser's own id. */
 const PREFIX = 'midi:';
@@ -43,6 +44,7 @@ export const useMidiPorts = create<MidiPortsState>(() => ({
 }));
 
 let access: MIDIAccess | null = null;
+let otherPorts: readonly MidiPort[] = [];
 const portListeners = new Set<(port: MidiPort) => void>();
 let receiver: ((portId: string, bytes: Uint8Array, atMs: number) => void) | null = null;
 let listenedTo: ReadonlySet<string> = new Set();
@@ -111,7 +113,7 @@ async function watchPermission(sysex: boolean): Promise<void> {
  * are not ours.
  */
 export function sendToMidiPort(portId: string, bytes: Uint8Array, atMs: number | null): void {
-  if (!portId.startsWith(PREFIX)) return;
+  if (!isMidiPort(portId)) return;
   const output = access?.outputs.get(portId.slice(PREFIX.length));
   const { lateMessages, lateAt, lostMessages, sysex } = useMidiPorts.getState();
   if (!output || output.state !== 'connected' || (bytes[0] === SYSEX && !sysex)) {
@@ -130,8 +132,9 @@ export function sendToMidiPort(portId: string, bytes: Uint8Array, atMs: number |
   }
 }
 
+/** One that may be gone: of this computer, or of a peer in the network. */
 export function isMidiPort(portId: string): boolean {
-  return portId.startsWith(PREFIX);
+  return portId.startsWith(PREFIX) || peerKeyOf(portId) !== null;
 }
 
 function change(port: MIDIPort): void {
@@ -152,12 +155,27 @@ export function forgetReturn(portId: string): void {
 }
 
 function readPorts(): void {
-  if (!access) return;
+  const all = [...describeAll(access), ...otherPorts];
   useMidiPorts.setState({
-    outputs: [...access.outputs.values()].map(describe),
-    inputs: [...access.inputs.values()].map(describe),
+    outputs: all.filter(({ direction }) => direction === 'out'),
+    inputs: all.filter(({ direction }) => direction === 'in'),
   });
   attach();
+}
+
+function describeAll(access: MIDIAccess | null): MidiPort[] {
+  return access ? [...access.outputs.values(), ...access.inputs.values()].map(describe) : [];
+}
+
+/** Ports that are not the browser's stand among its own; whoever waits for a port is told when one of them comes or goes. */
+export function setOtherPorts(ports: readonly MidiPort[]): void {
+  const before = otherPorts;
+  otherPorts = ports;
+  readPorts();
+  for (const port of ports) {
+    const known = before.find(({ id, direction }) => id === port.id && direction === port.direction);
+    if (known?.connected !== port.connected) for (const listener of portListeners) listener(port);
+  }
 }
 
 /** A port that another program holds cannot be opened; it is told, and tried again when ports change. */

@@ -8,6 +8,7 @@ import type {
   SourceSettings,
   TimedMessage,
 } from '@metronomo/core';
+import type { WireDoor, WireState } from '../network/wire-socket';
 /** Bytes for a port of the window, due at a time of the window's clock, in ms. */
 export interface PortMessage {
   portId: string;
@@ -59,7 +60,8 @@ export type FromHub =
    */
   | { kind: 'send'; messages: PackedMessages; lastWakeMs: number | null; atOnce: boolean }
   | { kind: 'snapshot'; snapshot: HubSnapshot; atMs: number; ribbon: RibbonLine[] }
-  | { kind: 'block'; block: SoundBlock };
+  | { kind: 'block'; block: SoundBlock }
+  | { kind: 'network'; state: WireState };
 
 /** What the window tells the hub without waiting for an answer. */
 export type ToHub =
@@ -111,6 +113,8 @@ export interface HubWorkerApi {
   leftToPlay(): number;
   /** Whether the room of stand-ins is at work, and whether its sound is wanted in the window. Gives its channels. */
   useStudio(on: boolean, listening: boolean): number;
+  /** Opens the way to the server, and by it to the peers in the network. */
+  openWire(door: WireDoor): void;
   /** Does something at the room's keyboard. */
   atStandIn(action: StandInAction): void;
 }

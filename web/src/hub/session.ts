@@ -11,6 +11,7 @@ import { BOATHOUSE_SOURCE } from '../store/boathouse';
 import { DEMO_DATA, keepIn, ownDataName } from '../store/database';
 import { checkRig } from '../store/rig-schema';
 import { ensureRigs, loadRig, storeRig } from '../store/rigs';
+import { connectWire, showNetworkPorts, wireChanged } from '../network/network-ports';
 import type { Drive, Rig } from '../store/records';
 import { markInterrupted } from '../store/takes';
 import { markClocksInterrupted } from '../store/clock-takes';
@@ -112,6 +113,7 @@ export async function startSession(): Promise<void> {
   for (const press of ['pointerdown', 'keydown']) window.addEventListener(press, () => audioEngine(), { once: true });
   setInterval(() => void hub.handOverBefore(useListening.getState().on ? soundLeadMs() : 0), SOUND_LEAD_EVERY_MS);
   await takeUp(rig);
+  connectWire((door) => void hub.openWire(door));
 }
 
 /** The hub stops, says so to everybody, and sends nothing more. */
@@ -156,6 +158,7 @@ async function listen(rig: Rig): Promise<void> {
   listenToMidiPorts(rig.hubSockets.flatMap(({ direction, portId }) => (direction === 'in' && portId ? [portId] : [])));
   await hub.setSources(sourcesOf(rig));
   await hub.setRoutes(routesOf(rig));
+  showNetworkPorts(rig.peers ?? []);
 }
 
 /** Whoever is first in the order leads again, if it was lost and another took over: at once, or as soon as it rolls. */
@@ -284,7 +287,7 @@ async function apply(before: Rig, after: Rig): Promise<void> {
   const changed = (...keys: (keyof Rig)[]) => keys.some((key) => before[key] !== after[key]);
   if (changed('bpm', 'song')) await hub.setSong(songOf(after));
   if (changed('gear', 'song')) await hub.setFeeds(feedsOf(after));
-  if (changed('gear', 'hubSockets', 'cables', 'following', 'routes', 'input')) await listen(after);
+  if (changed('gear', 'hubSockets', 'cables', 'following', 'routes', 'input', 'peers')) await listen(after);
   if (changed('leaders')) await handBack();
   if (after.input.sourceId !== before.input.sourceId) await openInput(after.input.sourceId);
   if (changed('bpm', 'input')) await measure.setReference(after.input.clickChannel, after.bpm);
@@ -312,6 +315,9 @@ function receive(message: FromHub): void {
     }
     case 'block':
       monitorBlock(message.block);
+      return;
+    case 'network':
+      wireChanged(message.state, useSession.getState().rig?.peers ?? []);
   }
 }
 

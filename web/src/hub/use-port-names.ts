@@ -1,3 +1,4 @@
+import { peerKeyOf } from '../network/port-ids';
 import { CLICK_PORT } from './feeds';
 import { useSession } from './session';
 
@@ -11,6 +12,7 @@ export function usePortNames(): (portId: string) => string {
     const gear = rig?.gear.find(
       (one) => one.portId === portId || (cable && (one.id === cable.from.gearId || one.id === cable.to.gearId)),
     );
-    return gear?.name ?? socket?.label ?? portId;
+    const peer = rig?.peers?.find(({ key }) => key === peerKeyOf(portId));
+    return gear?.name ?? socket?.label ?? peer?.name ?? portId;
   };
 }

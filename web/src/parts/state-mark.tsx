@@ -16,14 +16,14 @@ const INKS: Record<FollowState, string> = {
   lost: 'text-wrong',
 };
 
-/** A shape and a word; the colour only says it again. */
-export function StateMark({ state }: { state: FollowState }) {
+/** A shape and a word; the colour only says it again. `word`: another than the usual one. */
+export function StateMark({ state, word = WORDS[state] }: { state: FollowState; word?: string }) {
   return (
     <span className="inline-flex items-center gap-2">
       <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden className={INKS[state]}>
         {shape(state)}
       </svg>
-      {WORDS[state]}
+      {word}
     </span>
   );
 }

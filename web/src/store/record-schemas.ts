@@ -11,6 +11,7 @@ import {
   type ObjectShape,
   type Schema,
 } from 'yup';
+import type { ExchangeRecord } from '@metronomo/core';
 
 /** What a record of the store, or of a file, has to be. Long lists of numbers are looked at in a loop, for a take has thousands. */
 
@@ -52,6 +53,24 @@ function isPoint(one: unknown, keys: readonly string[]): boolean {
   if (typeof one !== 'object' || one === null) return false;
   const values = one as Record<string, unknown>;
   return keys.every((key) => Number.isFinite(values[key]));
+}
+
+const MOST_EXCHANGES = 10_000;
+
+/** Questions about the time over a network; one that found no answer has nulls. */
+const exchanges = () =>
+  mixed<ExchangeRecord[]>((value): value is ExchangeRecord[] => Array.isArray(value))
+    .required()
+    .test(
+      'exchanges',
+      '${path} must be a list of questions about the time and their answers.',
+      (list) => list.length <= MOST_EXCHANGES && list.every(isExchange),
+    );
+
+function isExchange(one: unknown): boolean {
+  if (!isPoint(one, ['number', 'sentMs'])) return false;
+  const { theirsMs, receivedMs } = one as Record<string, unknown>;
+  return theirsMs === null || receivedMs === null || isPoint(one, ['theirsMs', 'receivedMs']);
 }
 
 const points = (keys: readonly string[], most: number) =>
@@ -322,7 +341,7 @@ export const eventSchema = fields({
   at: epoch(),
   kind: string()
     .required()
-    .oneOf(['offsets', 'rig', 'fault', 'data'] as const),
+    .oneOf(['offsets', 'rig', 'fault', 'data', 'link'] as const),
   lines: array().of(text(1000)).required().max(200),
   gearIds: gearIds(),
   moves: optional(
@@ -330,6 +349,15 @@ export const eventSchema = fields({
       .of(fields({ gearId: text(64), name: text(60), fromMs: finite(), toMs: finite() }))
       .required()
       .max(MOST_LINES),
+  ),
+  link: optional(
+    fields({
+      peerKey: id(),
+      peerName: text(60),
+      weInvite: boolean().required(),
+      bufferMs: number().required().min(0).max(500),
+      records: exchanges(),
+    }),
   ),
 });
 

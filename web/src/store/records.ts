@@ -8,6 +8,7 @@ import type {
   ClockComparison,
   ClockReport,
   DriftReport,
+  ExchangeRecord,
   FollowingReport,
   FrameRate,
   Landing,
@@ -114,6 +115,21 @@ export interface Rig {
   accepted: Record<string, string>;
   /** Where returns come from: a source of sound, and the channel of it that carries the hub's click. */
   input: { sourceId: string; label: string; clickChannel: number };
+  /** None in rigs of before there was network MIDI. */
+  peers?: RememberedPeer[];
+}
+
+/** Another computer or tablet with which there is a session of network MIDI, and is to be again. */
+export interface RememberedPeer {
+  /** What its ports are known by. */
+  key: string;
+  name: string;
+  address: string;
+  /** Of its control port, where we invite it. */
+  port: number;
+  weInvite: boolean;
+  /** What comes from it is played so much later than it was sent, ms. */
+  bufferMs: number;
 }
 
 /** How the gear is made to sound during a take. */
@@ -291,7 +307,7 @@ export interface SoundChunk {
 }
 
 /** What happened besides takes: offsets solved and applied, changes of the rig, what went wrong while running, what came in from files. */
-export type EventKind = 'offsets' | 'rig' | 'fault' | 'data';
+export type EventKind = 'offsets' | 'rig' | 'fault' | 'data' | 'link';
 
 export interface HistoryEvent {
   id: string;
@@ -304,6 +320,17 @@ export interface HistoryEvent {
   gearIds: string[];
   /** Of offsets: from where to where each was moved, ms. */
   moves?: OffsetMove[];
+  /** Of a network link that was measured: with whom, and every question as it was asked and answered. */
+  link?: LinkData;
+}
+
+export interface LinkData {
+  peerKey: string;
+  peerName: string;
+  weInvite: boolean;
+  /** In force meanwhile, ms. */
+  bufferMs: number;
+  records: ExchangeRecord[];
 }
 
 export interface OffsetMove {

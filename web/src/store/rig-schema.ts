@@ -211,6 +211,17 @@ const gearSchema = object({
   offsetMs: number().required().min(-MOST_OFFSET_MS).max(MOST_OFFSET_MS),
 });
 
+const peerSchema = object({
+  key: string()
+    .required()
+    .matches(/^[a-z0-9.-]{1,64}$/),
+  name: string().required().max(60),
+  address: string().required().max(253),
+  port: number().integer().required().min(1).max(65_534),
+  weInvite: boolean().required(),
+  bufferMs: number().required().min(0).max(500),
+});
+
 const found = new WeakSet();
 
 /** What was found good is not looked at again: in a changed rig, what did not change is the same object. */
@@ -256,6 +267,7 @@ export const rigSchema = object({
     label: string().required().max(200),
     clickChannel: channel.required(),
   }),
+  peers: array().of(peerSchema).max(32).optional().default(undefined),
 });
 
 /** @throws ValidationError of yup when the rig holds something it cannot. */

@@ -9,6 +9,8 @@ import type { Take } from '../../store/records';
 import { ClockPanel } from './clock-panel';
 import { ClockResult } from './clock-result';
 import { CalibrationPanel, ChasePanel, DriftPanel, LoopPanel, TempoPanel } from './experiment-panels';
+import { LinkPanel } from './link-panel';
+import { LinkResults } from './link-result';
 import { LimitsForm } from './limits-form';
 import { PlanResult } from './plan-result';
 import { RecordingPanel } from './recording-panel';
@@ -25,6 +27,7 @@ const QUESTIONS = [
   { id: 'chase', text: 'How fast does it lock?' },
   { id: 'tempo', text: 'Does it follow?' },
   { id: 'drift', text: 'Does it drift?' },
+  { id: 'link', text: 'How good is this network link?' },
 ] as const;
 
 type QuestionId = (typeof QUESTIONS)[number]['id'];
@@ -38,6 +41,7 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
   chase: ChasePanel,
   tempo: TempoPanel,
   drift: DriftPanel,
+  link: LinkPanel,
 };
 
 /** The question that a take answers. */
@@ -104,6 +108,8 @@ export function BenchView() {
         )}
         {question === 'clock' ? (
           <ClockResults />
+        ) : question === 'link' ? (
+          <LinkResults />
         ) : !take ? (
           <NothingYet question={question} />
         ) : take.plan ? (
@@ -132,7 +138,7 @@ function ClockResults() {
   );
 }
 
-const NOTHING_YET: Record<Exclude<QuestionId, 'clock'>, string> = {
+const NOTHING_YET: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
   latency:
     'A take plays quarter notes, listens to what comes back beside the hub’s click, and tells how late every beat landed.',
   recording: 'Here stands how late each beat is on a recording from any recorder. Drop one on the left.',
@@ -147,7 +153,7 @@ const NOTHING_YET: Record<Exclude<QuestionId, 'clock'>, string> = {
     'A long run tells whether a follower wanders from the beat, by how many parts in a million and how many ms in a song.',
 };
 
-function NothingYet({ question }: { question: Exclude<QuestionId, 'clock'> }) {
+function NothingYet({ question }: { question: Exclude<QuestionId, 'clock' | 'link'> }) {
   return (
     <div className="max-w-prose text-soft">
       <h2 className="mb-2 text-lg font-bold text-ink">No take yet</h2>

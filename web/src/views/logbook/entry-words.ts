@@ -16,6 +16,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   drift: 'Drift',
   calibration: 'Audio path',
   loop: 'There and back',
+  link: 'Network link',
   data: 'Data',
 };
 

@@ -3,6 +3,7 @@ import type { Socket } from '@metronomo/core';
 import { tell } from '../../app/toast-store';
 import { requestMidiPorts, useMidiPorts, type MidiPort } from '../../hub/midi-ports';
 import { changeRig, undoWhileLatest } from '../../hub/session';
+import { peerKeyOf } from '../../network/port-ids';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import type { Rig } from '../../store/records';
@@ -90,7 +91,9 @@ function HubSockets({ rig }: { rig: Rig }) {
     const port = (direction === 'in' ? inputs : outputs).find(({ id }) => id === portId);
     if (portId && inUse.has(portId)) return { word: 'in use', ink: 'text-wrong' };
     if (port?.connected) return { word: 'here', ink: 'text-good' };
-    return access === 'granted' ? { word: 'gone', ink: 'text-wrong' } : { word: 'not asked', ink: 'text-soft' };
+    const isPeer = peerKeyOf(portId ?? '') !== null;
+    if (access !== 'granted' && !isPeer) return { word: 'not asked', ink: 'text-soft' };
+    return { word: 'gone', ink: 'text-wrong' };
   };
   const remove = async (socket: Socket) => {
     await changeRig((before) => withoutSocket(before, socket.id));

@@ -14,6 +14,7 @@ import { Drawing } from './drawing';
 import { GearCard } from './gear-card';
 import { InputPanel } from './input-panel';
 import { LineCheckPanel } from './line-check-panel';
+import { NetworkPanel } from './network-panel';
 import { PortPanel } from './port-panel';
 import { RigPaper } from './rig-paper';
 import { RigChooser } from './rig-chooser';
@@ -114,6 +115,7 @@ export function RigView() {
             </Tabs.Content>
             <Tabs.Content value="ports" className="flex flex-col gap-8">
               <PortPanel rig={rig} />
+              <NetworkPanel rig={rig} />
               <InputPanel rig={rig} />
             </Tabs.Content>
           </div>

@@ -9,6 +9,7 @@ import { FollowerTable } from './follower-table';
 import { LatestBeat } from './latest-beat';
 import { LeaderPanel } from './leader-panel';
 import { LeanButtons } from './lean-buttons';
+import { NetworkTable } from './network-table';
 import { ListeningPanel } from './listening-panel';
 import { SongPanel } from './song-panel';
 import { TriggersPanel } from './triggers-panel';
@@ -19,6 +20,7 @@ const PANELS = {
   drift: 'Drift',
   triggers: 'Beat triggers',
   leader: 'What comes in',
+  network: 'Network',
 } as const;
 
 /** Every follower at work: what it is sent, how it stands, and where its last beats landed. */
@@ -53,6 +55,9 @@ export function RunView() {
           </Tabs.Content>
           <Tabs.Content value="leader">
             <LeaderPanel rig={rig} />
+          </Tabs.Content>
+          <Tabs.Content value="network">
+            <NetworkTable />
           </Tabs.Content>
         </Tabs.Root>
       </div>

@@ -1,0 +1,63 @@
+import { create } from 'zustand';
+import { setOtherPorts, type MidiPort } from '../hub/midi-ports';
+import type { RememberedPeer } from '../store/records';
+import { readNetwork, readToken } from './api';
+import { networkPortId } from './port-ids';
+import type { WireDoor, WireState } from './wire-socket';
+
+const TRY_AGAIN_MS = 3000;
+const WIRE_PROTOCOL = 'metronomo.wire.1';
+const TOKEN_PROTOCOL = 'metronomo.token.';
+const NOT_CONNECTED: WireState = { connected: false, peers: [], clockErrorMs: null };
+
+/** The hub's way to the server, as it stands. */
+export const useWire = create<WireState>(() => NOT_CONNECTED);
+
+let openDoor: ((door: WireDoor) => void) | null = null;
+let timer: ReturnType<typeof setTimeout> | undefined;
+
+/** Lets the hub's worker find the server, now and whenever it was lost. */
+export function connectWire(open: (door: WireDoor) => void): void {
+  openDoor = open;
+  void tryToConnect();
+}
+
+/** The hub's worker says how its way to the server stands. */
+export function wireChanged(state: WireState, peers: readonly RememberedPeer[]): void {
+  useWire.setState(state);
+  showNetworkPorts(peers);
+  if (!state.connected) later();
+}
+
+/** Each peer is a port in and a port out beside those of this computer, there as long as its session is open. */
+export function showNetworkPorts(peers: readonly RememberedPeer[]): void {
+  const { connected, peers: lines } = useWire.getState();
+  const open = new Set(connected ? lines.flatMap(({ key, open }) => (open ? [key] : [])) : []);
+  const ports: MidiPort[] = peers.flatMap(({ key, name }) =>
+    (['out', 'in'] as const).map((direction) => ({
+      id: networkPortId(key),
+      name: `${name}, network`,
+      direction,
+      connected: open.has(key),
+    })),
+  );
+  setOtherPorts(ports);
+}
+
+function later(): void {
+  clearTimeout(timer);
+  timer = setTimeout(() => void tryToConnect(), TRY_AGAIN_MS);
+}
+
+async function tryToConnect(): Promise<void> {
+  try {
+    // A server without network MIDI has no such door.
+    if (!(await readNetwork()).open) return;
+    const token = await readToken(true);
+    const { protocol, host } = window.location;
+    const url = `${protocol === 'https:' ? 'wss' : 'ws'}://${host}/api/network/wire`;
+    openDoor?.({ url, protocols: [WIRE_PROTOCOL, TOKEN_PROTOCOL + token] });
+  } catch {
+    later();
+  }
+}

@@ -1,0 +1,16 @@
+import { useSession } from '../hub/session';
+import type { RememberedPeer } from '../store/records';
+import { useNetworkSessions, type NetworkSession } from './api';
+import { isLive } from './peers';
+
+const NONE: RememberedPeer[] = [];
+
+/** The peers of the rig in use, each with its session, or its last one. */
+export function usePeerSessions(): { peer: RememberedPeer; session: NetworkSession | undefined }[] {
+  const peers = useSession(({ rig }) => rig?.peers) ?? NONE;
+  const sessions = useNetworkSessions();
+  return peers.map((peer) => {
+    const its = sessions.filter(({ key }) => key === peer.key);
+    return { peer, session: its.find(isLive) ?? its.at(-1) };
+  });
+}

@@ -1,0 +1,79 @@
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { endLinkTake, measurePeer, useLinkFlow } from '../../measure/link-flow';
+import { usePeerSessions } from '../../network/use-peer-sessions';
+import { Button } from '../../parts/button';
+import { Field, Select } from '../../parts/field';
+import { Notice } from '../../parts/notice';
+
+const LENGTHS = [
+  [10, '10 s'],
+  [30, '30 s'],
+  [60, '1 min'],
+] as const;
+
+/** Which peer, and for how long it is asked. */
+export function LinkPanel() {
+  const open = usePeerSessions().flatMap(({ peer, session }) => (session?.state === 'open' ? [{ peer, session }] : []));
+  const flow = useLinkFlow(({ flow }) => flow);
+  const [key, setKey] = useState<string | null>(null);
+  const [seconds, setSeconds] = useState(10);
+  const chosen = open.find(({ peer }) => peer.key === key) ?? open[0];
+  if (!chosen)
+    return (
+      <p className="text-sm text-soft">
+        There is no open session with another computer or tablet. Invite one in{' '}
+        <Link to="/rig" className="underline">
+          Rig
+        </Link>
+        , under Ports.
+      </p>
+    );
+  const { peer, session } = chosen;
+  return (
+    <div className="flex flex-col gap-4">
+      <Field label="The way to">
+        {(id) => (
+          <Select id={id} value={peer.key} onChange={({ target }) => setKey(target.value)}>
+            {open.map((one) => (
+              <option key={one.peer.key} value={one.peer.key}>
+                {one.peer.name}
+              </option>
+            ))}
+          </Select>
+        )}
+      </Field>
+      <Field
+        label="Ask for"
+        hint={
+          session.weInvited
+            ? '40 questions about the time in a second'
+            : 'the other side invited, and asks once in a second'
+        }
+      >
+        {(id) => (
+          <Select id={id} value={seconds} onChange={({ target }) => setSeconds(Number(target.value))}>
+            {LENGTHS.map(([length, word]) => (
+              <option key={length} value={length}>
+                {word}
+              </option>
+            ))}
+          </Select>
+        )}
+      </Field>
+      {flow.state === 'asking' ? (
+        <>
+          <p className="text-sm" role="status">
+            Asking: {flow.seconds.toFixed(0)} of {flow.wantedSeconds} s, {flow.answered} answers
+          </p>
+          <Button onClick={() => endLinkTake()}>End it now</Button>
+        </>
+      ) : (
+        <Button tone="strong" onClick={() => void measurePeer(peer, session, seconds)}>
+          Measure the link
+        </Button>
+      )}
+      {flow.state === 'idle' && flow.problem && <Notice>{flow.problem}</Notice>}
+    </div>
+  );
+}
