@@ -1,8 +1,8 @@
 import { useEffect, useRef } from 'react';
 import { tell } from '../app/toast-store';
-import { useSession } from '../hub/session';
+import { changeRig, useSession } from '../hub/session';
 import { accept, invite, NetworkApiError, useNetwork, useKnownSessions, type NetworkSession } from './api';
-import { isLive, isSamePlace } from './peers';
+import { isLive, isSamePlace, withPeer } from './peers';
 
 const INVITE_AGAIN_MS = 5000;
 
@@ -30,6 +30,10 @@ function Keeper() {
       else tellOnce(session, told.current);
     }
     for (const { weInvite, ...peer } of peers ?? []) {
+      const open = live.find(({ key, state }) => key === peer.key && state === 'open');
+      // Of one that was invited by its address, the name is known only now.
+      if (open && open.name !== peer.name)
+        void changeRig((rig) => withPeer(rig, { ...peer, weInvite, name: open.name }));
       if (!weInvite || live.some(({ key }) => key === peer.key)) continue;
       const now = performance.now();
       // One that was taken down just now is invited already, though that is not to be seen yet.

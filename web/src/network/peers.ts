@@ -17,7 +17,7 @@ export function freeKey(name: string, peers: readonly RememberedPeer[]): string 
   const plain =
     name
       .toLowerCase()
-      .replaceAll(/[^a-z0-9]+/g, '-')
+      .replaceAll(/[^a-z0-9.]+/g, '-')
       .replaceAll(/^-+|-+$/g, '')
       .slice(0, 40) || 'peer';
   let key = plain;

@@ -9,6 +9,7 @@ import {
   type Socket,
   type SocketRef,
 } from '@metronomo/core';
+import { peerKeyOf } from '../network/port-ids';
 import type { Gear, Rig, Song } from './records';
 
 /** The rig as the line check and the drawing see it: the hub is one of the gear. */
@@ -43,7 +44,8 @@ export function adopt(rig: Rig, portId: string, label: string, direction: 'in' |
   const known = (socket: Socket) => socket.portId === portId && socket.direction === direction;
   if (rig.hubSockets.some(known)) return rig;
   const id = direction === 'in' ? `${portId} in` : portId;
-  const socket: Socket = { id, label: label.slice(0, 40), direction, link: 'din', portId };
+  const link = peerKeyOf(portId) === null ? 'din' : 'network';
+  const socket: Socket = { id, label: label.slice(0, 40), direction, link, portId };
   return { ...rig, hubSockets: [...rig.hubSockets, socket] };
 }
 

@@ -54,7 +54,7 @@ export function PortPanel({ rig }: { rig: Rig }) {
                 </span>
                 <Button
                   tone="quiet"
-                  aria-label={`Use ${port.name}, ${port.direction}`}
+                  aria-label={`Use it: ${port.name}, ${port.direction}`}
                   onClick={() => void changeRig((before) => adopt(before, port.id, port.name, port.direction))}
                 >
                   Use it
