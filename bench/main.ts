@@ -7,6 +7,8 @@ import { hubFigures } from './hub-figures';
 import { logbookFigures } from './logbook-figures';
 import { longFigures } from './long-figures';
 import { memoryFigures } from './memory-figures';
+import { BPM, networkFigures, SESSIONS } from './network-figures';
+import { bePeers } from './network-peers';
 import { pageFigures } from './page-figures';
 import { rigFigures } from './rig-figures';
 import { runFigures } from './run-figures';
@@ -19,6 +21,7 @@ const IN_NODE: Record<string, Figures> = {
   hub: hubFigures,
   take: takeFigures,
   files: filesFigures,
+  network: networkFigures,
 };
 
 const IN_BROWSER: Record<string, Figures> = {
@@ -45,4 +48,5 @@ async function main(names: readonly string[]): Promise<void> {
   if (!browser) console.log('The page was not measured: it needs Chromium and a build (npm run build).');
 }
 
-void main(process.argv.slice(2));
+const names = process.argv.slice(2);
+void (names[0] === '--network-peers' ? bePeers(SESSIONS, BPM) : main(names));

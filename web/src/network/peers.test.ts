@@ -1,0 +1,59 @@
+import type { RememberedPeer, Rig } from '../store/records';
+import { boathouse } from '../store/boathouse';
+import { adopt } from '../store/rig-plan';
+import { checkRig } from '../store/rig-schema';
+import type { NetworkSession } from './api';
+import { freeKey, isSamePlace, peerFor, withoutPeer, withPeer } from './peers';
+import { networkPortId, peerKeyOf } from './port-ids';
+
+const jetty: RememberedPeer = {
+  key: 'jetty',
+  name: 'Jetty',
+  address: '192.0.2.7',
+  port: 5004,
+  weInvite: true,
+  bufferMs: 45,
+};
+
+test('a peer that is known by its place keeps its key and its buffer; another gets a key of its own', () => {
+  expect(peerFor({ name: '192.0.2.7', address: '192.0.2.7', port: 5004 }, true, [jetty])).toMatchObject({
+    key: 'jetty',
+    bufferMs: 45,
+  });
+  expect(peerFor({ name: 'Jetty', address: '192.0.2.8', port: 5004 }, true, [jetty])).toMatchObject({
+    key: 'jetty-2',
+    bufferMs: 30,
+  });
+  // One that invites may come from another port each time, but under its name.
+  expect(peerFor({ name: 'Jetty', address: '192.0.2.7', port: 61_000 }, false, [jetty])).toMatchObject({
+    key: 'jetty',
+    port: 61_000,
+    weInvite: false,
+  });
+});
+
+test('a key has nothing in it but letters, digits, point and hyphen, whatever the name', () => {
+  expect(freeKey('  Über—Fahrt 2 ', [])).toBe('ber-fahrt-2');
+  expect(freeKey('☂', [])).toBe('peer');
+  expect(freeKey('192.0.2.7', [])).toBe('192.0.2.7');
+  expect(freeKey('x'.repeat(500), []).length).toBeLessThanOrEqual(40);
+});
+
+test('only who comes from the same address under the same name is taken for a peer that was accepted', () => {
+  const session = { address: '192.0.2.7', name: 'Jetty', port: 61_000 } as NetworkSession;
+  expect(isSamePlace(jetty, session)).toBe(true);
+  expect(isSamePlace(jetty, { ...session, address: '192.0.2.9' })).toBe(false);
+  expect(isSamePlace(jetty, { ...session, name: 'Jetty ' })).toBe(false);
+});
+
+test('a rig with peers and their ports is good; one with a peer that cannot be is not', () => {
+  const rig = adopt(withPeer(boathouse(), jetty), networkPortId('jetty'), 'Jetty, network', 'in');
+  checkRig(rig);
+  expect(rig.hubSockets.at(-1)).toMatchObject({ link: 'network', portId: 'net:jetty' });
+  expect(peerKeyOf('net:jetty')).toBe('jetty');
+  expect(peerKeyOf('midi:jetty')).toBeNull();
+  expect(withoutPeer(rig, 'jetty').peers).toEqual([]);
+  const bad = (change: object): Rig => withPeer(rig, { ...jetty, ...change });
+  for (const change of [{ key: 'No' }, { port: 0 }, { bufferMs: 9999 }, { name: '' }])
+    expect(() => checkRig(bad(change))).toThrow();
+});

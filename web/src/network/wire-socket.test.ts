@@ -1,0 +1,114 @@
+import { decodeFrame, encodeFrame, type WireFrame } from '@metronomo/core';
+import { WireSocket, type WireState } from './wire-socket';
+
+/** A WebSocket whose other end is the test. */
+class FakeSocket {
+  static readonly OPEN = 1;
+  static last: FakeSocket;
+  readyState = 0;
+  bufferedAmount = 0;
+  binaryType = '';
+  sent: WireFrame[] = [];
+  onopen?: () => void;
+  onclose?: () => void;
+  onmessage?: (event: { data: ArrayBuffer }) => void;
+  constructor(
+    readonly url: string,
+    readonly protocols: string[],
+  ) {
+    FakeSocket.last = this;
+  }
+  send(bytes: Uint8Array): void {
+    this.sent.push(decodeFrame(bytes)!);
+  }
+  close(): void {
+    this.readyState = 3;
+    this.onclose?.();
+  }
+  open(): void {
+    this.readyState = 1;
+    this.onopen?.();
+  }
+  says(frame: WireFrame): void {
+    this.onmessage?.({ data: encodeFrame(frame).buffer });
+  }
+}
+
+/** The server's clock shows so much more. */
+const SHIFT_MS = 50_000;
+let nowMs: number;
+let states: WireState[];
+let wire: WireSocket;
+
+beforeEach(() => {
+  globalThis.WebSocket = FakeSocket as unknown as typeof WebSocket;
+  nowMs = 1000;
+  states = [];
+  wire = new WireSocket(
+    () => nowMs,
+    (state) => states.push(state),
+  );
+  wire.open({ url: 'ws://here/wire', protocols: ['a', 'b'] });
+});
+
+/** The way is open, a peer is there, and the server's clock is known. */
+function connected(): FakeSocket {
+  const socket = FakeSocket.last;
+  socket.open();
+  socket.says({ kind: 'lines', lines: [{ line: 7, key: 'jetty', open: true }] });
+  wire.due();
+  socket.says({ kind: 'answer', sentMs: nowMs, serverMs: nowMs + SHIFT_MS });
+  return socket;
+}
+
+test('what is sent goes out at the server’s time, in one frame', () => {
+  const socket = connected();
+  expect(states.at(-1)).toMatchObject({ connected: true, peers: [{ key: 'jetty', open: true }] });
+  expect(wire.send('jetty', Uint8Array.of(0xf8), 1100)).toBe(true);
+  expect(wire.send('jetty', Uint8Array.of(0xfa), 1099)).toBe(true);
+  wire.flush();
+  expect(socket.sent.at(-1)).toEqual({
+    kind: 'messages',
+    messages: [
+      { line: 7, atMs: 1100 + SHIFT_MS, bytes: Uint8Array.of(0xf8) },
+      { line: 7, atMs: 1099 + SHIFT_MS, bytes: Uint8Array.of(0xfa) },
+    ],
+  });
+});
+
+test('what comes waits until it is due, on the clock of the page', () => {
+  const socket = connected();
+  const at = (ms: number, status: number) => ({ line: 7, atMs: ms + SHIFT_MS, bytes: Uint8Array.of(status) });
+  socket.says({ kind: 'messages', messages: [at(1050, 0xf8), at(1030, 0xfa), { ...at(1020, 0xfc), line: 8 }] });
+  expect(wire.due()).toEqual([]);
+  nowMs = 1045;
+  expect(wire.due().map(({ bytes, atMs }) => [bytes[0], Math.round(atMs)])).toEqual([
+    [0xfa, 1030],
+    [0xf8, 1050],
+  ]);
+  expect(wire.due()).toEqual([]);
+});
+
+test('nothing is said to be sent where there is no way: no peer, no clock yet, or the server gone', () => {
+  const socket = FakeSocket.last;
+  socket.open();
+  socket.says({ kind: 'lines', lines: [{ line: 7, key: 'jetty', open: false }] });
+  expect(wire.send('jetty', Uint8Array.of(0xf8), 1100)).toBe(false);
+  socket.says({ kind: 'lines', lines: [{ line: 7, key: 'jetty', open: true }] });
+  expect(wire.send('jetty', Uint8Array.of(0xf8), 1100)).toBe(false);
+  const good = connected();
+  expect(wire.send('jetty', Uint8Array.of(0xf8), 1100)).toBe(true);
+  good.close();
+  expect(wire.send('jetty', Uint8Array.of(0xf8), 1100)).toBe(false);
+  expect(states.at(-1)).toEqual({ connected: false, peers: [], clockErrorMs: expect.anything() });
+});
+
+test('the time is asked often at first, then once in a second; what is no frame is passed over', () => {
+  const socket = connected();
+  const asks = () => socket.sent.filter(({ kind }) => kind === 'ask').length;
+  for (; nowMs < 6000; nowMs += 10) wire.due();
+  expect(asks()).toBeGreaterThan(10);
+  expect(asks()).toBeLessThan(18);
+  socket.onmessage?.({ data: Uint8Array.of(99, 1, 2).buffer });
+  expect(wire.due()).toEqual([]);
+});
