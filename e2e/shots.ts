@@ -9,7 +9,7 @@ import { bursts, every, saveWav } from './sounds';
 /** Takes the pictures of the README anew, from the demo's data: `npm run build && npm run shots [folder]`. */
 const folder = process.argv[2] ?? 'docs/screenshots';
 mkdirSync(folder, { recursive: true });
-const page = await openBrowser();
+const page = await openBrowser({ standIn: true });
 const picture = async (name: string) => {
   await page.driver.executeScript(`document.querySelector('main').scrollTo(0, 0)`);
   await new Promise((resolve) => setTimeout(resolve, 1200));
@@ -105,6 +105,15 @@ try {
   await go('run');
   await page.press('What comes in');
   await page.press('Press stop on it');
+  await go('rig');
+  await page.press('Ports');
+  await page.press('Invite Jetty tablet');
+  await page.sees(/ms there and back, .* ms jitter/);
+  await go('bench');
+  await page.press('How good is this network link?');
+  await page.press('Measure the link');
+  await page.sees('What to set', 60_000);
+  await picture('bench-link');
   await go('logbook');
   await page.driver
     .findElement(By.css('aside button[aria-label]'))

@@ -1,11 +1,13 @@
+import { readChannelNotes, writeChannelJournals, type NoteStand } from './note-chapter';
 import { lastPiece, NO_TIMECODE, type SequencerState, type TimecodeState } from './sequencer-state';
 
-/** What a journal says of time; what else it holds is passed over. */
+/** What a journal says of time and of notes; what else it holds is passed over. */
 export interface Journal {
   /** The first packet whose loss it makes good. */
   checkpoint: number;
   sequencer: SequencerState | null;
   timecode: TimecodeState | null;
+  notes: NoteStand[];
 }
 
 export interface JournalToWrite extends Journal {
@@ -18,16 +20,19 @@ const SYSTEM_HEADER_BYTES = 2;
 
 /**
  * The recovery journal of a packet: the header, and where there is something to say a system journal with Chapter Q (sequencer)
- * and Chapter F (timecode). Source: RFC 6295, 5 and appendices B.3 and B.4.
+ * and Chapter F (timecode), and channel journals with Chapter N (notes). Source: RFC 6295, 5 and appendices B.3 and B.4.
  */
-export function writeJournal({ checkpoint, sequencer, timecode, recentTimecode }: JournalToWrite): Uint8Array {
+export function writeJournal({ checkpoint, sequencer, timecode, recentTimecode, notes }: JournalToWrite): Uint8Array {
   const chapters = [...(sequencer ? chapterQ(sequencer) : []), ...(timecode ? chapterF(timecode, recentTimecode) : [])];
   const single = sequencer || (timecode && recentTimecode) ? 0 : 0x80;
-  const header = [single | (chapters.length > 0 ? 0x40 : 0), checkpoint >> 8, checkpoint & 0xff];
-  if (chapters.length === 0) return Uint8Array.from(header);
+  const channels = writeChannelJournals(notes);
+  const allSingle = channels.count > 0 ? 0 : single;
+  const total = channels.count > 0 ? 0x20 | (channels.count - 1) : 0;
+  const header = [allSingle | (chapters.length > 0 ? 0x40 : 0) | total, checkpoint >> 8, checkpoint & 0xff];
+  if (chapters.length === 0) return Uint8Array.from([...header, ...channels.bytes]);
   const length = SYSTEM_HEADER_BYTES + chapters.length;
   const present = single | (sequencer ? 0x10 : 0) | (timecode ? 0x08 : 0);
-  return Uint8Array.from([...header, present | (length >> 8), length & 0xff, ...chapters]);
+  return Uint8Array.from([...header, present | (length >> 8), length & 0xff, ...chapters, ...channels.bytes]);
 }
 
 /**
@@ -58,7 +63,7 @@ function pairs(nibbles: readonly number[]): number[] {
 export function readJournal(bytes: Uint8Array): Journal | null {
   const [flags = 0, high = 0, low = 0] = bytes;
   if (bytes.length < HEADER_BYTES) return null;
-  const journal: Journal = { checkpoint: (high << 8) | low, sequencer: null, timecode: null };
+  const journal: Journal = { checkpoint: (high << 8) | low, sequencer: null, timecode: null, notes: [] };
   let at = HEADER_BYTES;
   if (flags & 0x40) {
     const length = lengthAt(bytes, at);
@@ -70,6 +75,9 @@ export function readJournal(bytes: Uint8Array): Journal | null {
   for (let i = 0; i < channels; i++) {
     const length = lengthAt(bytes, at);
     if (length < HEADER_BYTES || at + length > bytes.length) return null;
+    const notes = readChannelNotes(bytes.subarray(at, at + length));
+    if (!notes) return null;
+    journal.notes.push(...notes);
     at += length;
   }
   return journal;

@@ -118,10 +118,11 @@ test('a journal says where a sequencer is, and is read again', () => {
     sequencer,
     timecode: null,
     recentTimecode: false,
+    notes: [],
   });
   // Y set, one system journal with Q: N, D and C set, position 2 in 19 bits.
   expect([...journal]).toEqual([0x40, 0, 7, 0x10, 5, 0x70, 0, 2]);
-  expect(readJournal(journal)).toEqual({ checkpoint: 7, sequencer, timecode: null });
+  expect(readJournal(journal)).toEqual({ checkpoint: 7, sequencer, timecode: null, notes: [] });
   const stopped = [...messages, Uint8Array.of(0xfc)].reduce(afterCommand, AT_REST);
   expect(stopped).toEqual({ performing: false, downbeat: false, position: 3 });
   const placed = afterCommand(stopped, encodeMidi({ kind: 'songPosition', sixteenths: 16 }));
@@ -131,7 +132,8 @@ test('a journal says where a sequencer is, and is read again', () => {
 test('a journal says where timecode is: of whole sets, of one under way, of a full frame', () => {
   const pieces = quarterFrames({ hours: 1, minutes: 2, seconds: 3, frames: 4 }, '25');
   const roundTrip = (timecode: typeof NO_TIMECODE) =>
-    readJournal(writeJournal({ checkpoint: 1, sequencer: AT_REST, timecode, recentTimecode: true }))?.timecode;
+    readJournal(writeJournal({ checkpoint: 1, sequencer: AT_REST, timecode, recentTimecode: true, notes: [] }))
+      ?.timecode;
   const whole = pieces.reduce(afterTimecode, NO_TIMECODE);
   expect(roundTrip(whole)).toEqual(whole);
   const underWay = quarterFrames({ hours: 1, minutes: 2, seconds: 3, frames: 6 }, '25')
@@ -141,6 +143,22 @@ test('a journal says where timecode is: of whole sets, of one under way, of a fu
   expect(roundTrip(underWay)).toEqual(underWay);
   const full = afterTimecode(underWay, Uint8Array.of(0xf0, 0x7f, 0x7f, 1, 1, 0x21, 2, 3, 4, 0xf7));
   expect(roundTrip(full)).toEqual(full);
+});
+
+test('a journal says which notes sound and which were let go, on each channel', () => {
+  const notes = [
+    { channel: 2, note: 60, velocity: 100, fresh: true },
+    { channel: 2, note: 64, velocity: 90, fresh: false },
+    { channel: 2, note: 0, velocity: 0, fresh: false },
+    { channel: 2, note: 127, velocity: 0, fresh: false },
+    { channel: 9, note: 36, velocity: 0, fresh: false },
+  ];
+  const journal = writeJournal({ checkpoint: 7, sequencer: null, timecode: null, recentTimecode: false, notes });
+  expect(readJournal(journal)?.notes).toEqual(notes);
+  // A set, two channels; channel 9 with N alone: nothing sounds, note 36 in the one octet of off bits.
+  expect([...journal.subarray(0, 3)]).toEqual([0x21, 0, 7]);
+  expect([...journal.subarray(-6)]).toEqual([9 << 3, 6, 0x08, 0, 0x44, 0x08]);
+  expect(readJournal(journal.subarray(0, -1))).toBeNull();
 });
 
 test('any journal is read without harm', () => {

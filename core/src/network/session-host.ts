@@ -76,6 +76,9 @@ export class SessionHost {
   accept(id: string, nowMs: number): boolean {
     const session = this.#sessions.get(id);
     if (!session?.happen('accept', nowMs)) return false;
+    // A peer that was started anew has forgotten the session that it had.
+    for (const old of this.#live())
+      if (old !== session && isAt(old, session.peer)) old.happen('ended by peer', nowMs, 'it began anew');
     this.#sayAccepted(session, 'control');
     return true;
   }
@@ -186,7 +189,7 @@ export class SessionHost {
     if (!session) return false;
     switch (packet.kind) {
       case 'accepted':
-        if (!session.weInvited) return false;
+        if (!session.weInvited || (session.state === 'calling' && channel !== 'control')) return false;
         if (session.state === 'calling') {
           session.remoteSsrc = packet.ssrc;
           session.name = packet.name;

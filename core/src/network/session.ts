@@ -60,8 +60,11 @@ const CALL_EVERY_MS = 1000;
 const MOST_CALLS = 12;
 const RING_FOR_MS = 60_000;
 const EXPECT_FOR_MS = 15_000;
-/** A session of which nothing has been heard for so long is over. */
-const SILENT_FOR_MS = 30_000;
+/**
+ * A session of which nothing has been heard for so long is over: of one that we ask every second, and of one that is asked when the
+ * other side likes, which may be once a minute.
+ */
+const SILENT_FOR_MS = { asked: 10_000, asking: 75_000 };
 const MOST_OUTSTANDING = 64;
 const MOST_RECORDS = 4096;
 /** Handed to the network a moment early rather than late: timers of a computer are good to about a millisecond. */
@@ -296,7 +299,7 @@ export class Session {
   }
 
   #keepOpen(nowMs: number): void {
-    if (nowMs - this.#heardMs > SILENT_FOR_MS) {
+    if (nowMs - this.#heardMs > SILENT_FOR_MS[this.weInvited ? 'asked' : 'asking']) {
       this.#line.send('control', { kind: 'end', token: this.token, ssrc: this.ssrc });
       this.happen('no answer', nowMs, 'nothing was heard of it any more');
       return;

@@ -12,7 +12,7 @@ const DRIFT_PPM = 40;
 
 /** Two ends on clocks of their own, and a network between them; all in virtual time, that of A. */
 class TwoEnds {
-  readonly a: SessionHost;
+  a: SessionHost;
   readonly b: SessionHost;
   nowMs = 1000;
   readonly heardByA: IncomingMessage[] = [];
@@ -118,6 +118,30 @@ test('refused, taken back, ended and unanswered sessions say why', () => {
   expect(alone.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'it did not answer' });
 });
 
+test('a peer that was started anew is let in again, and the session that it has forgotten ends', () => {
+  const room = new TwoEnds();
+  room.connect();
+  room.a = new SessionHost({ name: 'Boathouse', random: seededRandom(9).uniform });
+  room.a.invite(B, '', room.nowMs);
+  room.run(60);
+  expect(states(room.b)).toEqual(['open', 'ringing']);
+  room.b.accept(room.b.sessions(0)[1]!.id, room.clockB());
+  room.run(200);
+  expect([states(room.a), states(room.b)]).toEqual([['open'], ['ended', 'open']]);
+  expect(room.b.sessions(0)[0]!.reason).toBe('it began anew');
+});
+
+test('who is not heard of any more is let go: soon by the side that asks, later by the one that is asked', () => {
+  const room = new TwoEnds();
+  room.connect();
+  room.a.receive = room.b.receive = () => undefined;
+  room.run(12_000);
+  expect(room.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'nothing was heard of it any more' });
+  expect(states(room.b)).toEqual(['open']);
+  room.run(70_000);
+  expect(states(room.b)).toEqual(['ended']);
+});
+
 test('the other’s clock is known within 0.2 ms, with its drift', () => {
   const room = new TwoEnds({ delayMs: 0.1, jitterMs: 0.05 });
   room.connect();
@@ -198,6 +222,28 @@ test('start, stop and place are made good when their packets are lost', () => {
   // Nothing comes after it: a packet without commands says it again.
   room.run(200);
   expect(heard()).toEqual(['fc', 'f2']);
+});
+
+test('no note hangs when its end is lost, and one whose beginning is lost just now is struck late', () => {
+  const room = new TwoEnds({ delayMs: 2 });
+  room.connect();
+  const id = room.a.sessions(0)[0]!.id;
+  const say = (...bytes: number[]) => room.a.send(id, [{ atMs: room.nowMs, bytes: Uint8Array.from(bytes) }]);
+  const real = room.b.receive;
+  say(0x92, 60, 100);
+  room.run(20);
+  room.b.receive = () => undefined;
+  say(0x82, 60, 0);
+  room.run(10);
+  say(0x92, 64, 90);
+  room.run(20);
+  room.b.receive = real;
+  room.run(200);
+  expect(room.heardByB.map(({ bytes }) => [...bytes].slice(0, 2))).toEqual([
+    [0x92, 60],
+    [0x92, 64],
+    [0x82, 60],
+  ]);
 });
 
 test('a roll whose beginning was lost is joined on a sixteenth, in its place', () => {

@@ -1,4 +1,5 @@
 import { writeJournal } from './journal';
+import { noteOf, type NoteStand } from './note-chapter';
 import { afterCommand, afterTimecode, AT_REST, NO_TIMECODE } from './sequencer-state';
 import { encodeRtpMidi, type StampedCommand } from './rtp-midi';
 
@@ -14,6 +15,10 @@ const MOST_DATAGRAM_LIST = 1200;
 const PIECE_BYTES = 1000;
 /** The other end says every second what it has; if it never does, the journal does not reach back further than this. */
 const MOST_HISTORY = 1024;
+/** In a journal, the newest. */
+const MOST_NOTES = 64;
+/** A note that one of so many packets before struck is worth striking late. */
+const FRESH_PACKETS = 4;
 
 /** One direction of a session: messages in, RTP packets out, each with the journal that makes lost ones good. */
 export class StreamSender {
@@ -25,6 +30,8 @@ export class StreamSender {
   /** The last packets that had anything of a sequencer or of timecode. */
   #lastSequencer = -Infinity;
   #lastTimecode = -Infinity;
+  /** Notes that were struck or let go since the checkpoint, and by which packet. */
+  readonly #notes = new Map<number, Omit<NoteStand, 'fresh'> & { sequence: number }>();
 
   /** `firstSequence`: below 2^15, at random. */
   constructor({ ssrc, firstSequence }: { ssrc: number; firstSequence: number }) {
@@ -74,6 +81,7 @@ export class StreamSender {
       sequencer: this.#lastSequencer >= this.#checkpoint ? this.#sequencer : null,
       timecode: this.#lastTimecode >= this.#checkpoint ? this.#timecode : null,
       recentTimecode: this.#lastTimecode === sequence - 1,
+      notes: this.#notesSinceCheckpoint(sequence),
     });
     const commands: StampedCommand[] = messages.map(({ stamp, bytes }) => ({ stamp: stamp - first, bytes }));
     for (const { bytes } of messages) this.#remember(sequence, bytes);
@@ -86,7 +94,21 @@ export class StreamSender {
     });
   }
 
+  #notesSinceCheckpoint(sequence: number): NoteStand[] {
+    for (const [key, note] of this.#notes) if (note.sequence < this.#checkpoint) this.#notes.delete(key);
+    return [...this.#notes.values()]
+      .slice(-MOST_NOTES)
+      .map(({ sequence: struck, ...note }) => ({ ...note, fresh: sequence - struck <= FRESH_PACKETS }));
+  }
+
   #remember(sequence: number, bytes: Uint8Array): void {
+    const note = noteOf(bytes);
+    if (note) {
+      const key = note.channel * 128 + note.note;
+      // The newest stand last.
+      this.#notes.delete(key);
+      this.#notes.set(key, { ...note, sequence });
+    }
     const sequencer = afterCommand(this.#sequencer, bytes);
     const timecode = afterTimecode(this.#timecode, bytes);
     if (sequencer !== this.#sequencer) this.#lastSequencer = sequence;

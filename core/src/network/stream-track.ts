@@ -1,4 +1,5 @@
 import type { Journal } from './journal';
+import { noteOf, type NoteStand } from './note-chapter';
 import {
   afterCommand,
   afterTimecode,
@@ -35,6 +36,8 @@ const MOST_FORETOLD = 2;
 export class StreamTrack {
   #sequencer: SequencerState = AT_REST;
   #timecode: TimecodeState = NO_TIMECODE;
+  /** Notes that were struck and not let go, by channel and number. */
+  readonly #sounding = new Set<number>();
   #tickMs: number | null = null;
   /** The last distances from tick to tick, ms. */
   #tickGaps: number[] = [];
@@ -48,6 +51,8 @@ export class StreamTrack {
   /** A message that came in its turn; gives what is handed on. */
   take(message: StampedMessage): StampedMessage[] {
     const { bytes, stampMs } = message;
+    const note = noteOf(bytes);
+    if (note) this.#noteStands(note);
     this.#sequencer = afterCommand(this.#sequencer, bytes);
     this.#timecode = afterTimecode(this.#timecode, bytes);
     if (bytes[0] === 0xfa || bytes[0] === 0xfb || bytes[0] === 0xfc) {
@@ -103,8 +108,25 @@ export class StreamTrack {
       ...this.#makeUpQuarters(journal?.timecode ?? null, atMs),
     ];
     const out = made.sort((a, b) => a.stampMs - b.stampMs).flatMap((one) => this.take(one));
+    out.push(...this.#makeUpNotes(journal?.notes ?? [], atMs));
     out.push(...this.#makeUpTransport(journal?.sequencer ?? null, atMs));
     return out;
+  }
+
+  #noteStands({ channel, note, velocity }: Omit<NoteStand, 'fresh'>): void {
+    const key = channel * 128 + note;
+    if (velocity > 0) this.#sounding.add(key);
+    else this.#sounding.delete(key);
+  }
+
+  /** None hangs; one that was struck just now is struck late. */
+  #makeUpNotes(stands: readonly NoteStand[], atMs: number): StampedMessage[] {
+    return stands.flatMap(({ channel, note, velocity, fresh }) => {
+      const sounds = this.#sounding.has(channel * 128 + note);
+      if (velocity === 0)
+        return sounds ? this.take({ stampMs: atMs, bytes: Uint8Array.of(0x80 | channel, note, 64) }) : [];
+      return fresh && !sounds ? this.take({ stampMs: atMs, bytes: Uint8Array.of(0x90 | channel, note, velocity) }) : [];
+    });
   }
 
   #makeUpTicks(theirs: SequencerState | null, next: readonly StampedMessage[], atMs: number): StampedMessage[] {

@@ -101,6 +101,9 @@ test('a captured session is dissected by another program without a malformed pac
   expect(clocks.length).toBeGreaterThan(10);
   expect([...clocks].sort((a, b) => a - b)).toEqual(clocks);
   expect([clocks[0], Math.max(...clocks) <= 1830]).toEqual([1800, true]);
+  // Those after the notes hold them too, on the third channel.
+  expect((await seen('chanjour_toc_n')).some((flag) => flag === 1)).toBe(true);
+  expect(new Set(await seen('chanjour_channel'))).toEqual(new Set([2]));
   // And the conversation about it.
   const words = (await read('-Y', '!rtpmidi && udp.length > 9', '-T', 'fields', '-e', '_ws.col.Info'))
     .split('\n')

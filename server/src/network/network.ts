@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { networkInterfaces } from 'node:os';
 import {
   SessionHost,
   type Channel,
@@ -83,8 +84,12 @@ export class Network {
     return this.#udp?.port ?? 0;
   }
 
+  /** Where others reach it: of one that listens everywhere, the addresses of this computer. */
   get addresses(): readonly string[] {
-    return this.#udp?.hosts ?? [];
+    const hosts = this.#udp?.hosts ?? [];
+    if (!hosts.includes('0.0.0.0')) return hosts;
+    const all = Object.values(networkInterfaces()).flatMap((list) => list ?? []);
+    return all.flatMap(({ internal, family, address }) => (internal || family !== 'IPv4' ? [] : [address]));
   }
 
   /** Datagrams that were dropped in a flood, that were nobody's, and that could not be sent. */

@@ -5,6 +5,8 @@ import { accept, invite, NetworkApiError, useNetwork, useKnownSessions, type Net
 import { isLive, isSamePlace, withPeer } from './peers';
 
 const INVITE_AGAIN_MS = 5000;
+/** As the server words it. */
+const REFUSED = 'it refused';
 
 /**
  * Draws nothing: as long as a rig is in use, it invites the peers that are remembered, says yes to those of them that invite,
@@ -20,6 +22,7 @@ function Keeper() {
   const sessions = useKnownSessions();
   const invitedMs = useRef(new Map<string, number>());
   const began = useRef(false);
+  const saidNo = useRef(new Set<string>());
   const told = useRef(new Set<string>());
   useEffect(() => {
     if (!sessions) return;
@@ -34,7 +37,11 @@ function Keeper() {
       // Of one that was invited by its address, the name is known only now.
       if (open && open.name !== peer.name)
         void changeRig((rig) => withPeer(rig, { ...peer, weInvite, name: open.name }));
-      if (!weInvite || live.some(({ key }) => key === peer.key)) continue;
+      const refused = sessions.findLast(({ key }) => key === peer.key)?.reason === REFUSED;
+      if (refused) saidNo.current.add(peer.key);
+      if (open) saidNo.current.delete(peer.key);
+      // Who said no is not asked again and again; a person may invite it anew.
+      if (!weInvite || saidNo.current.has(peer.key) || live.some(({ key }) => key === peer.key)) continue;
       const now = performance.now();
       // One that was taken down just now is invited already, though that is not to be seen yet.
       const before = invitedMs.current.get(peer.key) ?? (began.current ? now : -Infinity);

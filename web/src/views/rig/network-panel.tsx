@@ -1,4 +1,4 @@
-import { X } from 'lucide-react';
+import { RotateCw, X } from 'lucide-react';
 import { useState } from 'react';
 import { tell } from '../../app/toast-store';
 import { changeRig, undoWhileLatest } from '../../hub/session';
@@ -86,6 +86,7 @@ export function NetworkPanel({ rig }: { rig: Rig }) {
               sessions.find((one) => one.key === peer.key && isLive(one)) ??
               sessions.findLast(({ key }) => key === peer.key)
             }
+            onInvite={() => run(() => invite(peer))}
             onForget={() => void forget(peer, sessions)}
           />
         ))}
@@ -164,10 +165,12 @@ function Invitation({
 function PeerRow({
   peer,
   session,
+  onInvite,
   onForget,
 }: {
   peer: RememberedPeer;
   session: NetworkSession | undefined;
+  onInvite: () => void;
   onForget: () => void;
 }) {
   return (
@@ -176,6 +179,11 @@ function PeerRow({
         <span className="min-w-0 truncate">{peer.name}</span>
         <span className="flex shrink-0 items-center">
           <SessionMark session={session} weInvite={peer.weInvite} />
+          {peer.weInvite && !(session && isLive(session)) && (
+            <Button tone="quiet" className="!px-1.5" aria-label={`Invite ${peer.name} again`} onClick={onInvite}>
+              <RotateCw size={14} aria-hidden />
+            </Button>
+          )}
           <Button tone="quiet" className="!px-1.5" aria-label={`Forget ${peer.name}`} onClick={onForget}>
             <X size={14} aria-hidden />
           </Button>
