@@ -1,6 +1,8 @@
 import { fork, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
 import { createSocket } from 'node:dgram';
 import { once } from 'node:events';
+import { SessionHost, type Channel, type PeerAddress } from '@metronomo/core';
 import type { Network } from '../server/src/network/network';
 import { openNetwork, PEERS_SHIFT_MS, sendClocks } from './network-peers';
 import type { Figure } from './figures';
@@ -8,6 +10,7 @@ import type { Figure } from './figures';
 export const SESSIONS = 32;
 export const BPM = 300;
 const MEASURE_MS = 10_000;
+const NOISE = 100_000;
 const SETTLE_MS = 3000;
 
 interface Peers {
@@ -38,6 +41,7 @@ export async function networkFigures(): Promise<Figure[]> {
     const offs = network.sessions().map(({ clock }) => Math.abs((clock?.offsetMs ?? NaN) - PEERS_SHIFT_MS));
     const alone = ids.map((id) => offOfLast(network, id));
     const bare = await bareDatagrams();
+    const noise = randomDatagrams();
     return [
       {
         what: `${SESSIONS} sessions with a clock of ${BPM} BPM each, sent: part of a core`,
@@ -53,6 +57,11 @@ export async function networkFigures(): Promise<Figure[]> {
         what: 'Offset to the clock of another process, against the truth',
         ours: `${median(offs).toFixed(3)} ms off in the median, ${Math.max(...offs).toFixed(3)} at the most`,
         beside: `from one exchange alone, taken as it is: ${median(alone).toFixed(3)} ms and ${Math.max(...alone).toFixed(3)}`,
+      },
+      {
+        what: `${NOISE.toLocaleString('en')} random datagrams as if from a peer, into an open session`,
+        ours: `${noise.ms.toFixed(0)} ms, ${noise.keptMB.toFixed(1)} MB kept, ${noise.open} of 1 sessions still open`,
+        beside: '',
       },
     ];
   } finally {
@@ -89,6 +98,39 @@ async function bareDatagrams(): Promise<number> {
   clearInterval(timer);
   socket.close();
   return share;
+}
+
+/** Into an end with an open session, as if from its peer, with no socket between, for a socket would drop what is too much. */
+function randomDatagrams(): { ms: number; keptMB: number; open: number } {
+  const [ours, theirs] = ['Ours', 'Theirs'].map((name) => new SessionHost({ name, random: Math.random }));
+  const [here, there] = [5004, 6004].map((port) => ({ address: '127.0.0.1', port }));
+  if (!ours || !theirs || !here || !there) throw new Error('no ends');
+  const carry = (nowMs: number) => {
+    for (const { channel, bytes } of ours.drain().datagrams) theirs.receive(channel, at(here, channel), bytes, nowMs);
+    for (const { channel, bytes } of theirs.drain().datagrams) ours.receive(channel, at(there, channel), bytes, nowMs);
+  };
+  ours.invite(there, 'Theirs', 0);
+  carry(0);
+  theirs.accept(theirs.sessions(0)[0]?.id ?? '', 0);
+  for (let nowMs = 1; nowMs < 20; nowMs++) carry(nowMs);
+  const noise = randomBytes(1 << 20);
+  globalThis.gc?.();
+  const before = process.memoryUsage().heapUsed;
+  const beganMs = performance.now();
+  for (let i = 0; i < NOISE; i++) {
+    const channel = i % 2 ? 'control' : 'data';
+    const start = (i * 7919) % (noise.length - 100);
+    theirs.receive(channel, at(here, channel), noise.subarray(start, start + (i % 90)), 20 + i / 1000);
+  }
+  theirs.drain();
+  const ms = performance.now() - beganMs;
+  globalThis.gc?.();
+  const open = theirs.sessions(0).filter(({ state }) => state === 'open').length;
+  return { ms, keptMB: (process.memoryUsage().heapUsed - before) / 1e6, open };
+}
+
+function at({ address, port }: PeerAddress, channel: Channel): PeerAddress {
+  return { address, port: channel === 'control' ? port : port + 1 };
 }
 
 /** What the last exchange would say by itself. */

@@ -176,16 +176,16 @@ describe('two Metronomos', () => {
     await follower.sees(/rolling/);
     await leader.driver.wait(
       async () =>
-        /^[4-9]\./.test(
+        /^[3-9]\./.test(
           String(await leader.driver.findElement(By.css('input[aria-label="Position"]')).getAttribute('value')),
         ),
       20_000,
-      'the leader did not get to bar 4',
+      'the leader did not get to bar 3',
     );
     const [a, b] = [await ticksOf(leader), await ticksOf(follower)];
-    const common = [...b.keys()].filter((tick) => tick > 96 && a.has(tick));
+    const common = [...b.keys()].filter((tick) => tick > 72 && a.has(tick));
     const late = common.map((tick) => b.get(tick)! - a.get(tick)!).sort((x, y) => x - y);
-    expect(common.length).toBeGreaterThan(100);
+    expect(common.length).toBeGreaterThan(60);
     const at = (share: number) => late[Math.floor(share * (late.length - 1))]!;
     // Seen 0.13 ms here, from 0.07 to 0.2; a flam is heard from some 10 ms on (common practice).
     expect(Math.abs(at(0.5))).toBeLessThan(2);

@@ -53,13 +53,15 @@ async function readWithoutRunning() {
   await step('format', 'npm', ['run', '-s', 'check:format']);
 }
 
-const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await ensureTools()) ? 0 : 1})`]);
-// Side by side, for there are two cores; the browser tests come alone, for they measure time.
+// Side by side, for there are two cores and what is installed comes over the network; the browser tests come alone, for they
+// measure time.
+const toolsAreHere = ensureTools();
 await Promise.all([
   readWithoutRunning(),
   jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']),
 ]);
 const built = await step('build', 'npm', ['run', '-s', 'build']);
+const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await toolsAreHere) ? 0 : 1})`]);
 if (built && tools) await jest('browser', ['--selectProjects', 'e2e', '--runInBand']);
 
 console.log(`${passed} passed, ${failed} failed`);

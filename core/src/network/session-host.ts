@@ -143,7 +143,7 @@ export class SessionHost {
       }
   }
 
-  /** When the next message is due for which this wants to be advanced, ms; others can wait for a few ms. */
+  /** When this wants to be advanced, ms; what is not yet open can wait for some tens of ms. */
   get nextMs(): number {
     let next = Infinity;
     for (const session of this.#sessions.values()) next = Math.min(next, session.nextMs);

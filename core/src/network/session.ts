@@ -177,9 +177,13 @@ export class Session {
     }
   }
 
-  /** When this wants to be advanced for a message that is due either way, ms. */
+  /** When this wants to be advanced, ms: for a message that is due either way, a question about the time, or to say again what was last. */
   get nextMs(): number {
-    return Math.min((this.#waiting[0]?.atMs ?? Infinity) - SEND_AHEAD_MS, this.#playMs);
+    if (this.state !== 'open') return Infinity;
+    const sendMs = (this.#waiting[0]?.atMs ?? Infinity) - SEND_AHEAD_MS;
+    const askMs = this.weInvited ? this.#exchangeMs + this.#askEveryMs : Infinity;
+    const guardMs = this.#sentMs + (GUARD_AFTER_MS[this.#guards] ?? Infinity);
+    return Math.min(sendMs, this.#playMs, askMs, guardMs);
   }
 
   advance(nowMs: number): void {
@@ -337,12 +341,16 @@ export class Session {
     for (const datagram of this.#sender.packets(stamped)) this.#line.send('data', datagram);
   }
 
-  #askTime(nowMs: number): void {
+  get #askEveryMs(): number {
+    if (this.#probeUntilMs > -Infinity) return PROBE_EVERY_MS;
     const often = this.#exchanges < QUICK_EXCHANGES ? QUICK_EVERY_MS : EXCHANGE_EVERY_MS;
     // Many sessions that ask at the same moment would wait for each other; each has a pace of its own.
-    const pace = 0.85 + (0.3 * this.ssrc) / 2 ** 32;
-    const everyMs = nowMs < this.#probeUntilMs ? PROBE_EVERY_MS : often * pace;
-    if (!this.weInvited || nowMs - this.#exchangeMs < everyMs) return;
+    return often * (0.85 + (0.3 * this.ssrc) / 2 ** 32);
+  }
+
+  #askTime(nowMs: number): void {
+    if (nowMs >= this.#probeUntilMs) this.#probeUntilMs = -Infinity;
+    if (!this.weInvited || nowMs - this.#exchangeMs < this.#askEveryMs) return;
     this.#exchangeMs = nowMs;
     this.#exchanges++;
     const stamp = stampOf(nowMs);

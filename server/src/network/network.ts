@@ -34,7 +34,7 @@ export interface NetworkListener {
 }
 
 /** Without anything that is due, the sessions are looked after this often, ms. */
-const IDLE_EVERY_MS = 10;
+const IDLE_EVERY_MS = 50;
 /** In each window so many datagrams are read of peers, more than any rig sends, and so many of strangers; others are dropped unread. */
 const WINDOW_MS = 100;
 const MOST_OF_PEERS = 2000;
@@ -131,7 +131,9 @@ export class Network {
   }
 
   probe(id: string, forMs: number): boolean {
-    return this.#host.probe(id, this.now() + forMs);
+    const probes = this.#host.probe(id, this.now() + forMs);
+    this.#schedule();
+    return probes;
   }
 
   exchangesAfter(id: string, number: number): ExchangeRecord[] | null {

@@ -1,5 +1,7 @@
 import { Link } from 'react-router';
+import { useWire } from '../../network/network-ports';
 import { usePeerSessions } from '../../network/use-peer-sessions';
+import { Notice } from '../../parts/notice';
 import { SessionMark } from '../../parts/session-mark';
 
 const TITLES = [
@@ -17,6 +19,7 @@ const TITLES = [
 /** Each peer of the network while time runs: whether its session holds, and what the way to it does. */
 export function NetworkTable() {
   const rows = usePeerSessions();
+  const { connected, clockErrorMs } = useWire();
   if (rows.length === 0)
     return (
       <p className="p-4 text-sm text-soft">
@@ -64,7 +67,16 @@ export function NetworkTable() {
           ))}
         </tbody>
       </table>
+      {!connected && (
+        <div className="mt-3">
+          <Notice>
+            The server of Metronomo does not answer, so nothing goes to the network or comes from it. It is tried again
+            every few seconds.
+          </Notice>
+        </div>
+      )}
       <p className="mt-3 max-w-prose text-xs text-soft">
+        {clockErrorMs !== null && `The server’s own clock is known within ${clockErrorMs.toFixed(2)} ms. `}
         What comes from a peer is played at the time it was sent plus the buffer. If many come too late, or more is lost
         than arrives out of order, give it a longer buffer in Rig; the Bench says how long.
       </p>

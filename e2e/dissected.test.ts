@@ -4,10 +4,10 @@ import { mkdtempSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
-import { encodeMidi, fullFrame, quarterFrames, type MidiMessage } from '@metronomo/core';
+import { encodeMidi, fullFrame, quarterFrames, type MidiMessage } from '../core/src/index';
 import pino from 'pino';
-import { Network } from './network';
-import { until } from './until';
+import { Network } from '../server/src/network/network';
+import { until } from '../server/src/network/until';
 
 /**
  * tshark, from Debian's packages, is an independent reader of RTP-MIDI (RFC 6295) and of the session protocol: what it says of a session
@@ -45,6 +45,19 @@ async function capture(networks: Network[]): Promise<ChildProcess> {
   return child;
 }
 
+const FIELDS = [
+  ...(['common_status', 'mtc_quarter_frame_type', 'channel_status', 'channel', 'note', 'velocity'] as const),
+  ...(['controller', 'controller_value', 'program'] as const),
+  ...(['sj_chapter_q_clock', 'chanjour_toc_n', 'chanjour_channel'] as const),
+];
+
+/** Of each field all values in all packets. */
+async function valuesOf(fields: readonly string[]): Promise<number[][]> {
+  const asked = fields.flatMap((field) => ['-e', `rtpmidi.${field}`]);
+  const rows = (await read('-Y', 'rtpmidi', '-T', 'fields', '-E', 'separator=;', ...asked)).split('\n').filter(Boolean);
+  return fields.map((_, i) => rows.flatMap((row) => (row.split(';')[i] ?? '').split(',').filter(Boolean).map(Number)));
+}
+
 test('a captured session is dissected by another program without a malformed packet, and holds the same messages', async () => {
   const options = { hosts: ['127.0.0.1'], port: 0, logger };
   const [ours, theirs] = [
@@ -75,12 +88,12 @@ test('a captured session is dissected by another program without a malformed pac
   await new Promise((resolve) => child.once('exit', resolve));
 
   expect(await read('-Y', '_ws.malformed || _ws.expert.severity == error')).toBe('');
+  const fields = await valuesOf(FIELDS);
   /** The values of a field in all packets, in their order; a packet may hold several. */
-  const seen = async (field: string) =>
-    (await read('-Y', 'rtpmidi', '-T', 'fields', '-e', `rtpmidi.${field}`)).split(/[\n,]/).filter(Boolean).map(Number);
+  const seen = (field: (typeof FIELDS)[number]) => fields[FIELDS.indexOf(field)] ?? [];
   const pieces = [...[0xf0, 0xf0], ...[0xf7, 0xf0], ...[0xf7, 0xf7]];
   const quarters = Array.from({ length: 8 }, () => 0xf1);
-  expect(await seen('common_status')).toEqual([
+  expect(seen('common_status')).toEqual([
     0xf2,
     0xfb,
     ...Array.from({ length: 30 }, () => 0xf8),
@@ -90,20 +103,20 @@ test('a captured session is dissected by another program without a malformed pac
     0xf7,
     ...pieces,
   ]);
-  expect(await seen('mtc_quarter_frame_type')).toEqual([0, 1, 2, 3, 4, 5, 6, 7]);
-  expect(await seen('channel_status')).toEqual([0x9, 0x9, 0x8, 0xb, 0xc]);
-  expect(await seen('channel')).toEqual([2, 2, 2, 2, 3]);
-  expect(await seen('note')).toEqual([60, 64, 60]);
-  expect(await seen('velocity')).toEqual([100, 90, 0]);
-  expect([await seen('controller'), await seen('controller_value'), await seen('program')]).toEqual([[7], [99], [12]]);
+  expect(seen('mtc_quarter_frame_type')).toEqual([0, 1, 2, 3, 4, 5, 6, 7]);
+  expect(seen('channel_status')).toEqual([0x9, 0x9, 0x8, 0xb, 0xc]);
+  expect(seen('channel')).toEqual([2, 2, 2, 2, 3]);
+  expect(seen('note')).toEqual([60, 64, 60]);
+  expect(seen('velocity')).toEqual([100, 90, 0]);
+  expect([seen('controller'), seen('controller_value'), seen('program')]).toEqual([[7], [99], [12]]);
   // The journals count the ticks from the 300th sixteenth on, each packet what was before it; some may have gone together.
-  const clocks = await seen('sj_chapter_q_clock');
+  const clocks = seen('sj_chapter_q_clock');
   expect(clocks.length).toBeGreaterThan(10);
   expect([...clocks].sort((a, b) => a - b)).toEqual(clocks);
   expect([clocks[0], Math.max(...clocks) <= 1830]).toEqual([1800, true]);
   // Those after the notes hold them too, on the third channel.
-  expect((await seen('chanjour_toc_n')).some((flag) => flag === 1)).toBe(true);
-  expect(new Set(await seen('chanjour_channel'))).toEqual(new Set([2]));
+  expect(seen('chanjour_toc_n').some((flag) => flag === 1)).toBe(true);
+  expect(new Set(seen('chanjour_channel'))).toEqual(new Set([2]));
   // And the conversation about it.
   const words = (await read('-Y', '!rtpmidi && udp.length > 9', '-T', 'fields', '-e', '_ws.col.Info'))
     .split('\n')
