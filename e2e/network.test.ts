@@ -168,6 +168,10 @@ describe('two Metronomos', () => {
     await port.sendKeys(String(follower.networkPort));
     await leader.press('Invite');
     await follower.sees('invites you to a session');
+    await follower.press('Refuse');
+    // Who was refused does not ask again by itself, but when told to.
+    await leader.sees('it refused');
+    await leader.press('Invite 127.0.0.1 again');
     await follower.press('Accept');
     // What was only an address has a name now.
     await leader.sees(/Jetty\s+open/);
