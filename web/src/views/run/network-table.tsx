@@ -59,7 +59,7 @@ export function NetworkTable() {
               <td className="pr-5">{session?.playedLate ?? '—'}</td>
               <td className="pr-5">
                 {session?.clock
-                  ? `± ${session.clock.standardErrorMs.toFixed(2)} ms, ${session.clock.driftPpm.toFixed(1)} ppm`
+                  ? `± ${session.clock.standardErrorMs.toFixed(2)} ms, ${(Math.round(10 * session.clock.driftPpm) / 10 || 0).toFixed(1)} ppm`
                   : '—'}
               </td>
               <td className="pr-5">{`${peer.bufferMs} ms`}</td>
