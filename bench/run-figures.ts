@@ -96,7 +96,7 @@ async function playFor(page: Page, ms: number, holdMs: number): Promise<Run> {
     await page.driver.executeScript(
       `window.holding = setInterval(() => { const until = performance.now() + ${holdMs}; while (performance.now() < until); }, 1000);`,
     );
-  // By the page's own timer: a call from outside holds the page for some 80 ms, which the lookahead would remember.
+  // By the page's own timer, so that no call from outside comes into what the lookahead remembers.
   const settleMs = holdMs > 0 ? SETTLE_MS : QUIET_SETTLE_MS;
   await page.driver.executeScript(
     `setTimeout(() => { Object.assign(standIn.counted, { all: 0, late: 0, latestMs: 0 }); ${WATCH_FRAMES} }, ${settleMs});`,

@@ -82,6 +82,6 @@ export {
   type PeerAddress,
   type SessionSnapshot,
 } from './network/session';
-export type { SessionState } from './network/session-states';
+export { REFUSED, type SessionState } from './network/session-states';
 export { plainName } from './network/session-packets';
 export { Link, type LinkSettings } from './standin/link';

@@ -1,5 +1,5 @@
 import { encodeMmc } from '../midi/mmc';
-import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage, type TimedMessage } from '../midi/message';
+import { SIXTEENTHS_PER_BEAT, type MidiMessage, type TimedMessage, TICKS_PER_SIXTEENTH } from '../midi/message';
 import { MeterMap } from '../tempo/meter-map';
 import { TempoMap } from '../tempo/tempo-map';
 import { framesToPosition, songFrames } from '../timecode/code-position';
@@ -19,7 +19,6 @@ const { ceil, floor, max, min } = Math;
  */
 export const START_LEAD_MS = 2;
 
-const TICKS_PER_SIXTEENTH = TICKS_PER_BEAT / SIXTEENTHS_PER_BEAT;
 const LAST_SONG_POSITION = 16_383;
 const NOTE_LENGTH_MS = 50;
 /** What was computed may lie a rounding error before the sixteenth, or after the frame, that it means. */

@@ -1,5 +1,5 @@
 import { mean, pairs } from 'd3-array';
-import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
+import { TICKS_PER_BEAT, type MidiMessage, TICKS_PER_SIXTEENTH } from '../midi/message';
 import { LineWindow, type Line } from './line-window';
 import type { FollowState } from './follow-state';
 
@@ -31,7 +31,6 @@ const RESPONSES: Readonly<Record<Response, ResponseFacts>> = {
   quick: { window: 4 * TICKS_PER_BEAT, changeTicks: 3, deviations: 4.5, lockTicks: TICKS_PER_BEAT / 2 },
 };
 
-const TICKS_PER_SIXTEENTH = TICKS_PER_BEAT / SIXTEENTHS_PER_BEAT;
 /** Stretches at the end of the window that are compared with what came before them, in ticks. */
 const LOOKS = [12, 24, 48, 96];
 const SHORTEST_LOOK = 6;

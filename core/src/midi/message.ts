@@ -31,3 +31,4 @@ export interface TimedMessage {
 /** MIDI clock: 24 ticks a quarter note; a song position unit is a sixteenth, six ticks. */
 export const TICKS_PER_BEAT = 24;
 export const SIXTEENTHS_PER_BEAT = 4;
+export const TICKS_PER_SIXTEENTH = TICKS_PER_BEAT / SIXTEENTHS_PER_BEAT;

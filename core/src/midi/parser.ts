@@ -1,10 +1,5 @@
+import { lengthAfter } from './command-lengths';
 import type { MidiMessage, TimedMessage } from './message';
-
-/** How many data bytes follow a status byte from 80 to F6; SysEx is handled apart. */
-function dataLength(status: number): number {
-  if (status >= 0xf0) return status === 0xf2 ? 2 : status === 0xf1 || status === 0xf3 ? 1 : 0;
-  return status >= 0xc0 && status < 0xe0 ? 1 : 2;
-}
 
 const SILENT: ReadonlySet<number> = new Set([0xf4, 0xf5, 0xf9, 0xfd]);
 
@@ -71,7 +66,7 @@ export class MidiParser {
       return null;
     }
     this.#status = byte;
-    return dataLength(byte) === 0 ? this.#complete() : null;
+    return lengthAfter(byte) === 0 ? this.#complete() : null;
   }
 
   #sysexByte(sysex: number[], byte: number): null {
@@ -89,7 +84,7 @@ export class MidiParser {
       return null;
     }
     this.#data.push(byte);
-    return this.#data.length === dataLength(this.#status) ? this.#complete() : null;
+    return this.#data.length === lengthAfter(this.#status) ? this.#complete() : null;
   }
 
   #complete(): MidiMessage {

@@ -1,4 +1,4 @@
-import { isChannelStatus, lengthAfter } from './command-lengths';
+import { isChannelStatus, lengthAfter } from '../midi/command-lengths';
 
 /** One MIDI command of a packet, with its own time: stamps after the packet's, in units of the session's clock. */
 export interface StampedCommand {

@@ -1,3 +1,5 @@
+import { TICKS_PER_SIXTEENTH } from '../midi/message';
+
 /** Where a stream of commands has left a sequencer: what RFC 6295's Chapter Q keeps. */
 export interface SequencerState {
   /** Started or continued, and not stopped since. */
@@ -31,7 +33,6 @@ export const NO_TIMECODE: TimecodeState = {
   backwards: false,
 };
 
-const TICKS_PER_SIXTEENTH = 6;
 /** 19 bits (RFC 6295, B.3). */
 const POSITIONS = 2 ** 19;
 

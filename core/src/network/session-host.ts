@@ -6,6 +6,7 @@ import {
   type Introduction,
   type SessionPacket,
 } from './session-packets';
+import { REFUSED } from './session-states';
 import { Session, type DueBytes, type ExchangeRecord, type PeerAddress, type SessionSnapshot } from './session';
 
 export type Channel = 'control' | 'data';
@@ -198,7 +199,7 @@ export class SessionHost {
           session.advance(nowMs);
         return true;
       case 'refused':
-        return session.happen('refused', nowMs, 'it refused');
+        return session.happen('refused', nowMs, REFUSED);
       case 'end':
         return session.happen('ended by peer', nowMs, 'the other side ended it');
       case 'clock':

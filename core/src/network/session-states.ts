@@ -1,3 +1,6 @@
+/** Why a session ended that the other side did not want; by this it is known not to ask again. */
+export const REFUSED = 'it refused';
+
 /**
  * The life of a session, as a table: what moves it from where to where. `calling` and `callingData`: we invited, and wait for the
  * control port or the data port to answer. `ringing`: we were invited, and a person decides. `expecting`: accepted, and the

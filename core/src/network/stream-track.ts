@@ -1,3 +1,4 @@
+import { TICKS_PER_SIXTEENTH } from '../midi/message';
 import type { Journal } from './journal';
 import { noteOf, type NoteStand } from './note-chapter';
 import {
@@ -17,7 +18,6 @@ export interface StampedMessage {
 
 const CLOCK = 0xf8;
 const QUARTER_FRAME = 0xf1;
-const TICKS_PER_SIXTEENTH = 6;
 /** More than so many lost ticks are not made up: the follower has let go by then. */
 const MOST_MADE_UP = 96;
 /** Continue comes so long before its first tick. */

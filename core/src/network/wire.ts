@@ -9,6 +9,13 @@ export type WireFrame =
   | { kind: 'answer'; sentMs: number; serverMs: number }
   | { kind: 'lines'; lines: WireLine[] };
 
+/** The protocol of the WebSocket, and the server's token as a second one with this before it. */
+export const WIRE_PROTOCOL = 'metronomo.wire.1';
+export const TOKEN_PROTOCOL_PREFIX = 'metronomo.token.';
+export const WIRE_PATH = '/api/network/wire';
+/** Of HTTP: the token goes with every request that changes something. */
+export const TOKEN_HEADER = 'x-metronomo-token';
+
 export interface WireMessage {
   /** Which session, by a number that holds for this connection. */
   line: number;

@@ -1,12 +1,20 @@
 import type { Server } from 'node:http';
 import { request } from 'node:http';
-import { decodeFrame, encodeFrame, type WireFrame } from '@metronomo/core';
+import {
+  decodeFrame,
+  encodeFrame,
+  type WireFrame,
+  TOKEN_HEADER,
+  TOKEN_PROTOCOL_PREFIX,
+  WIRE_PATH,
+  WIRE_PROTOCOL,
+} from '@metronomo/core';
 import pino from 'pino';
 import { WebSocket } from 'ws';
 import { createApp } from '../app';
 import { listen, shutDown } from '../listen';
-import { openDoor, WIRE_PATH } from './door';
-import { Guard, TOKEN_HEADER, TOKEN_PROTOCOL_PREFIX, WIRE_PROTOCOL } from './guard';
+import { openDoor } from './door';
+import { Guard } from './guard';
 import { Network } from './network';
 import { StandInPeer } from './stand-in-peer';
 import { until } from './until';

@@ -1,12 +1,20 @@
 import type { IncomingMessage as Request, Server } from 'node:http';
 import type { Duplex } from 'node:stream';
-import { decodeFrame, encodeFrame, MOST_FRAME_BYTES, type IncomingMessage, type WireFrame } from '@metronomo/core';
+import {
+  decodeFrame,
+  encodeFrame,
+  MOST_FRAME_BYTES,
+  type IncomingMessage,
+  type WireFrame,
+  TOKEN_PROTOCOL_PREFIX,
+  WIRE_PATH,
+  WIRE_PROTOCOL,
+} from '@metronomo/core';
 import type { Logger } from 'pino';
 import { WebSocketServer, type WebSocket } from 'ws';
-import { TOKEN_PROTOCOL_PREFIX, WIRE_PROTOCOL, type Guard } from './guard';
+import type { Guard } from './guard';
 import type { Network } from './network';
 
-export const WIRE_PATH = '/api/network/wire';
 const MOST_BROWSERS = 4;
 /** A browser that does not read what it is sent is let go, bytes. */
 const MOST_UNSENT = 4 << 20;

@@ -2,12 +2,6 @@ import { randomBytes, timingSafeEqual } from 'node:crypto';
 import type { IncomingMessage } from 'node:http';
 import { isIP } from 'node:net';
 
-/** Sent with every request that changes something, and with the WebSocket's first word. */
-export const TOKEN_HEADER = 'x-metronomo-token';
-/** Of the WebSocket: the protocol itself, and the token as a second one. */
-export const WIRE_PROTOCOL = 'metronomo.wire.1';
-export const TOKEN_PROTOCOL_PREFIX = 'metronomo.token.';
-
 /**
  * Who may speak to the network: the app's own pages, and nobody else. A page of another origin can send requests but cannot
  * read the token; a name of another's that leads to this computer is turned away by its host.

@@ -1,11 +1,11 @@
 import { lookup } from 'node:dns/promises';
 import { bodyParser } from '@koa/bodyparser';
 import Router from '@koa/router';
-import { isPeerKey, type PeerAddress } from '@metronomo/core';
+import { isPeerKey, TOKEN_HEADER, type PeerAddress } from '@metronomo/core';
 import type { Context, Middleware } from 'koa';
 import { number, object, string, ValidationError, type InferType, type ObjectSchema } from 'yup';
 import type { Discovery } from './discovery';
-import { TOKEN_HEADER, type Guard } from './guard';
+import type { Guard } from './guard';
 import type { Network } from './network';
 
 const MOST_BODY = '4kb';

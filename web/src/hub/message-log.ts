@@ -6,7 +6,7 @@ const MOST_BYTES = 64;
 
 /**
  * The last messages in and out. Noting one costs next to nothing: what it says is read when somebody looks. They lie in flat
- * arrays, for twenty thousand small objects held up the worker for 50 ms whenever garbage was collected.
+ * arrays, for twenty thousand small objects are work for the collector of garbage, which stops the worker.
  */
 export class MessageLog {
   readonly #atMs = new Float64Array(MOST_KEPT);

@@ -17,8 +17,8 @@ export interface PortMessage {
 }
 
 /**
- * Messages on their way from thread to thread. As small objects, two thousand a second, they made so much garbage that it held
- * either thread for 50 ms now and then.
+ * Messages on their way from thread to thread. Small objects, two thousand a second, would be garbage that stops
+ * either thread when it is collected.
  */
 export interface PackedMessages {
   portIds: string[];

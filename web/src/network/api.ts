@@ -1,8 +1,7 @@
 import useSWR, { mutate } from 'swr';
 import { array, boolean, mixed, number, object, string, type InferType, type Schema } from 'yup';
-import type { ExchangeRecord, SessionState } from '@metronomo/core';
+import { TOKEN_HEADER, type ExchangeRecord, type SessionState } from '@metronomo/core';
 
-const TOKEN_HEADER = 'x-metronomo-token';
 const ROOT = '/api/network';
 const LOOK_EVERY_MS = 1000;
 const LOOK_FOR_PEERS_EVERY_MS = 3000;

@@ -1,3 +1,4 @@
+import { REFUSED } from '@metronomo/core';
 import { useEffect, useRef } from 'react';
 import { tell } from '../app/toast-store';
 import { changeRig, useSession } from '../hub/session';
@@ -5,8 +6,6 @@ import { accept, invite, NetworkApiError, useNetwork, useKnownSessions, type Net
 import { isLive, isSamePlace, withPeer } from './peers';
 
 const INVITE_AGAIN_MS = 5000;
-/** As the server words it. */
-const REFUSED = 'it refused';
 
 /**
  * Draws nothing: as long as a rig is in use, it invites the peers that are remembered, says yes to those of them that invite,

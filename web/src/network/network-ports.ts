@@ -1,3 +1,4 @@
+import { TOKEN_PROTOCOL_PREFIX, WIRE_PATH, WIRE_PROTOCOL } from '@metronomo/core';
 import { create } from 'zustand';
 import { setOtherPorts, type MidiPort } from '../hub/midi-ports';
 import type { RememberedPeer } from '../store/records';
@@ -6,8 +7,6 @@ import { networkPortId } from './port-ids';
 import type { WireDoor, WireState } from './wire-socket';
 
 const TRY_AGAIN_MS = 3000;
-const WIRE_PROTOCOL = 'metronomo.wire.1';
-const TOKEN_PROTOCOL = 'metronomo.token.';
 const NOT_CONNECTED: WireState = { connected: false, peers: [], clockErrorMs: null };
 
 /** The hub's way to the server, as it stands. */
@@ -55,8 +54,8 @@ async function tryToConnect(): Promise<void> {
     if (!(await readNetwork()).open) return;
     const token = await readToken(true);
     const { protocol, host } = window.location;
-    const url = `${protocol === 'https:' ? 'wss' : 'ws'}://${host}/api/network/wire`;
-    openDoor?.({ url, protocols: [WIRE_PROTOCOL, TOKEN_PROTOCOL + token] });
+    const url = `${protocol === 'https:' ? 'wss' : 'ws'}://${host}${WIRE_PATH}`;
+    openDoor?.({ url, protocols: [WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + token] });
   } catch {
     later();
   }

@@ -1,7 +1,6 @@
+import { DEFAULT_BUFFER_MS } from '@metronomo/core';
 import type { NetworkSession, Place } from './api';
 import type { Rig, RememberedPeer } from '../store/records';
-
-export const DEFAULT_BUFFER_MS = 30;
 
 export function isLive({ state }: NetworkSession): boolean {
   return state !== 'ended';
