@@ -103,6 +103,9 @@ export class Hub {
   #started = false;
   #messages = 0;
   #sleeps = 0;
+  #lookaheadMs = 0;
+  /** By port: what leaves there is handed out so long before all else, ms. */
+  readonly #early = new Map<string, number>();
   readonly #farewells: Outgoing[] = [];
   readonly #router = new NoteRouter();
 
@@ -225,6 +228,14 @@ export class Hub {
     }
   }
 
+  /**
+   * What leaves by a port is handed out so long before all else from now on, ms: sound waits in the buffers of an output. A
+   * tempo that changes meanwhile does not wait for it: what was handed out already stays where it was.
+   */
+  handOverEarly(portId: string, ms: number): void {
+    this.#early.set(portId, ms);
+  }
+
   /** What to send next: everything due up to `lookaheadMs` after now, in order of time for each feed. */
   advance(nowMs: number, lookaheadMs: number): Outgoing[] {
     const slept = this.#started && nowMs - this.#horizonMs > SLEEP_MS;
@@ -232,11 +243,12 @@ export class Hub {
     if (!this.#started) this.#horizonMs = nowMs;
     this.#started = true;
     this.#nowMs = nowMs;
+    this.#lookaheadMs = lookaheadMs;
     this.#follow();
     const toMs = Math.max(this.#horizonMs, nowMs + lookaheadMs);
     const out = this.#farewells.splice(0);
     for (const { feed, planner, muted } of this.#lines.values())
-      for (const { atMs, message } of planner.plan(this.#horizonMs, toMs))
+      for (const { atMs, message } of planner.plan(this.#horizonMs, toMs + (this.#early.get(feed.portId) ?? 0)))
         if (!muted) out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
     this.#horizonMs = toMs;
     this.#messages += out.length;
@@ -252,7 +264,7 @@ export class Hub {
       held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
       muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
       preRollMs: this.#leadMs(),
-      lookaheadMs: this.#horizonMs - this.#nowMs,
+      lookaheadMs: this.#lookaheadMs,
       messages: this.#messages,
       sleeps: this.#sleeps,
     };
@@ -515,10 +527,11 @@ export class Hub {
 
   /** Stop, start and locate come one after the other, far enough apart for a follower to see them as separate things. */
   #nextTurnMs(): number {
-    return Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs + TURN_GAP_MS);
+    const soonestMs = this.#soonestGridMs() + Math.max(0, ...this.#early.values());
+    return Math.max(soonestMs, this.#timeline.lastChangeMs + TURN_GAP_MS);
   }
 
-  /** The first point of the grid that no feed has been sent past, not even the one that is sent earliest. */
+  /** The first point of the grid that no feed has been sent past, not even the one with the earliest offset. */
   #soonestGridMs(): number {
     return this.#horizonMs + this.#leadMs() + 3 * START_LEAD_MS;
   }

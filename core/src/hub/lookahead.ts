@@ -11,14 +11,8 @@ const REMEMBERED_SECONDS = 30;
  */
 export class Lookahead {
   #lastWakeMs: number | null = null;
-  #leadMs = 0;
   /** The worst of each of the last seconds, ms, by the second. */
   readonly #worst = new Map<number, number>();
-
-  /** For an output that must be handed its sound so long before it is due, ms. */
-  handOverBefore(ms: number): void {
-    this.#leadMs = ms;
-  }
 
   /** What was planned at a wake-up was in the ports so long after the wake-up before it, ms. */
   needed(ms: number): void {
@@ -37,6 +31,6 @@ export class Lookahead {
     for (const [second, ms] of this.#worst)
       if (second < since) this.#worst.delete(second);
       else if (ms > worstMs) worstMs = ms;
-    return Math.min(MOST_MS, Math.max(LEAST_MS, this.#leadMs + worstMs * MARGIN));
+    return Math.min(MOST_MS, Math.max(LEAST_MS, worstMs * MARGIN));
   }
 }

@@ -93,7 +93,7 @@ function Followers() {
   const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
   const { lateMessages, lostMessages } = useMidiPorts();
   const preRollMs = useSession(({ snapshot }) => snapshot.preRollMs);
-  // Rounded to tens, or it would flicker.
+  // Rounded up to tens, or it would flicker.
   const lookaheadMs = useSession(({ snapshot }) => 10 * Math.ceil(snapshot.lookaheadMs / 10));
   const sleeps = useSession(({ snapshot }) => snapshot.sleeps);
   const locked = followers.filter(({ state }) => state === 'locked').length;

@@ -12,6 +12,7 @@ import {
 } from '@metronomo/core';
 import { networkPortId, peerKeyOf } from '../network/port-ids';
 import { WireSocket } from '../network/wire-socket';
+import { CLICK_PORT } from './feeds';
 import { MessageLog } from './message-log';
 import { packMessages } from './packed-messages';
 import { Playback } from './playback';
@@ -79,7 +80,7 @@ const api: HubWorkerApi = {
   setRoutes: (routes) => hub?.setRoutes(routes),
   command: (command) => hub?.command(command),
   offsetOf: (feedId) => hub?.offsetOf(feedId) ?? null,
-  handOverBefore: (ms) => lookahead.handOverBefore(ms),
+  handOverClickEarly: (ms) => hub?.handOverEarly(CLICK_PORT, ms),
   sendTest: (messages) => send(messages),
   keepArrivals(portId) {
     const kept = arrivals?.messages ?? [];

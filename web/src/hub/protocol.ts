@@ -89,8 +89,8 @@ export interface HubWorkerApi {
   command(command: HubCommand): void;
   /** What a feed's offset is now, ms: leaning on it moves it. */
   offsetOf(feedId: string): number | null;
-  /** An output needs what it plays so long before it is due, besides. */
-  handOverBefore(ms: number): void;
+  /** The speakers need the hub's own click so long before it is due, besides. */
+  handOverClickEarly(ms: number): void;
   /** Sends bytes down a line, beside everything else that the hub sends. */
   sendTest(messages: PortMessage[]): void;
   /** What arrives at a port is kept from now on; null keeps nothing more. Gives what was kept before. */

@@ -111,7 +111,7 @@ export async function startSession(): Promise<void> {
   });
   // Sound may begin only on a press. The first one of all makes it ready, for that holds this thread for a moment.
   for (const press of ['pointerdown', 'keydown']) window.addEventListener(press, () => audioEngine(), { once: true });
-  setInterval(() => void hub.handOverBefore(useListening.getState().on ? soundLeadMs() : 0), SOUND_LEAD_EVERY_MS);
+  setInterval(() => void hub.handOverClickEarly(clickIsPlayed() ? soundLeadMs() : 0), SOUND_LEAD_EVERY_MS);
   await takeUp(rig);
   connectWire((door) => void hub.openWire(door));
 }
@@ -326,15 +326,14 @@ function handOver({ messages, lastWakeMs, atOnce }: Extract<FromHub, { kind: 'se
   const neededMs = lastWakeMs === null ? 0 : performance.now() - lastWakeMs;
   if (neededMs > WORTH_TELLING_MS) sendToHub({ kind: 'needed', ms: neededMs });
   eachPacked(messages, (portId, bytes, atMs) => {
-    if (portId === CLICK_PORT) sendClick(bytes, atMs);
-    else sendToMidiPort(portId, bytes, atOnce ? null : atMs);
+    if (portId !== CLICK_PORT) sendToMidiPort(portId, bytes, atOnce ? null : atMs);
+    else if (clickIsPlayed()) playClick(bytes, atMs);
   });
 }
 
 /** Where the returns are heard, the click comes back among them; else it is heard directly. */
-function sendClick(bytes: Uint8Array, atMs: number): void {
-  if (useSession.getState().rig?.input.sourceId !== BOATHOUSE_SOURCE && useListening.getState().on)
-    playClick(bytes, atMs);
+function clickIsPlayed(): boolean {
+  return useSession.getState().rig?.input.sourceId !== BOATHOUSE_SOURCE && useListening.getState().on;
 }
 
 /** The new snapshot, with the very lists of the last one where nothing in them changed: so nobody draws them again. */
