@@ -1,6 +1,7 @@
 import { max as maximum, quantile } from 'd3-array';
 import { alignAlike, type PickedHit } from './align-alike';
 import { pickOnset } from './pick-onset';
+import { pickSudden } from './pick-sudden';
 import { withoutHum } from './without-hum';
 
 const { abs, floor, max, min, round } = Math;
@@ -56,6 +57,8 @@ const USUAL_POWER = 4;
 const FEWEST_ALIKE = 5;
 /** What other hits say of a hit's beginning counts as long as it is not this much less likely (log likelihood, doubled). */
 const MOST_LOSS = 16;
+/** Two accounts of where a hit begins differ by no more than this when they mean the same. */
+const SAME_MS = 0.1;
 
 /**
  * Every onset of a mono recording, in order. Samples are -1..1; times are ms from the first sample.
@@ -72,13 +75,25 @@ export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset
   const step = max(1, round((STEP_MS / 1000) * sampleRate));
   const energy = stepEnergy(samples, step);
   const floors = noiseFloors(energy);
-  const hits: Hit[] = [];
   const past = loudestOfPast(energy);
+  const floorAt = (i: number) => floors[floor(i / FLOOR_STEPS)] as number;
+  const rises = (i: number) => {
+    const before = max(0, (past[i] as number) - QUIET_POWER * floorAt(i));
+    return (energy[i] as number) >= NOISE_POWER * floorAt(i) + RISE_POWER * before;
+  };
+  const levelAt = (i: number) => abs(samples[peakOf(samples, i * step, peakEnd(samples, i * step, step))] as number);
+  const levels: number[] = [];
   for (let i = 0; i < energy.length; i++) {
-    const quiet = floors[floor(i / FLOOR_STEPS)] as number;
-    const now = energy[i] as number;
-    const before = max(0, (past[i] as number) - QUIET_POWER * quiet);
-    if (now < NOISE_POWER * quiet + RISE_POWER * before) continue;
+    if (!rises(i)) continue;
+    levels.push(levelAt(i));
+    i += HOLD_STEPS;
+  }
+  const loud = quantile(levels, 0.9) ?? 0;
+  const hits: Hit[] = [];
+  for (let i = 0; i < energy.length; i++) {
+    // Another instrument bleeding in is no hit, and does not hide one that comes soon after.
+    if (!rises(i) || levelAt(i) < BLEED_SHARE * loud) continue;
+    const quiet = floorAt(i);
     const louder = drownedBy(energy, i);
     if (louder) {
       const { from, noise } = louder;
@@ -87,9 +102,7 @@ export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset
     } else hits.push(locate(samples, sampleRate, i * step, step, max(quiet, backgroundBefore(energy, i))));
     i += HOLD_STEPS;
   }
-  const loud = quantile(hits, 0.9, (hit) => hit.level) ?? 0;
-  const loudEnough = hits.filter((hit) => hit.level >= BLEED_SHARE * loud);
-  const heard = withoutFalseStarts(loudEnough, samples, sampleRate, energy, step);
+  const heard = withoutFalseStarts(hits, samples, sampleRate, energy, step);
   const begins = alignAlike(samples, sampleRate, heard, (mean, noise) => {
     const peakAt = peakOf(mean, 0, mean.length);
     return pickOnset(mean, sampleRate, 0, peakAt, leastNoise(noise, abs(mean[peakAt] as number))).best.sample;
@@ -213,14 +226,22 @@ function locate(
   background: number,
   earliest = 0,
 ): Hit {
-  const peakAt = peakOf(samples, at, min(samples.length, at + PEAK_STEPS * step));
+  const peakAt = peakOf(samples, at, peakEnd(samples, at, step));
   const level = abs(samples[peakAt] as number);
   const noise = leastNoise(background, level);
   const from = max(earliest, at - BACK_STEPS * step);
-  const { best, reaches } = pickOnset(samples, sampleRate, from, peakAt, noise);
+  const found = pickOnset(samples, sampleRate, from, peakAt, noise);
+  const sudden = pickSudden(samples, sampleRate, found.best.sample, peakAt);
+  const onBleed =
+    sudden &&
+    sudden.best.sample - found.best.sample > (SAME_MS / 1000) * sampleRate &&
+    meanPower(samples, found.best.sample, sudden.best.sample) < (BLEED_SHARE * level) ** 2;
+  const { best, reaches } = onBleed ? sudden : found;
   const mayBegin = (sample: number) => reaches(sample, best.score - MOST_LOSS);
   return { sample: best.sample, noise, level, mayBegin };
 }
+
+const peakEnd = (samples: Float32Array, at: number, step: number) => min(samples.length, at + PEAK_STEPS * step);
 
 function peakOf(samples: Float32Array, from: number, to: number): number {
   let peakAt = from;

@@ -20,8 +20,8 @@ const MOST_BLOCKS = 40;
 
 /** How well each place explains an attack as its beginning; the scores are log likelihoods, doubled. */
 export interface Beginnings {
-  /** A whole sample. */
-  best: { sample: number; score: number };
+  /** A whole sample, and how long it takes to rise from there. */
+  best: { sample: number; score: number; riseMs: number };
   /** Whether a whole sample, which need not be the best, explains it so well. */
   reaches(sample: number, score: number): boolean;
 }
@@ -54,7 +54,7 @@ export function pickOnset(
     likeliest = i;
   });
   return {
-    best: { sample: max(0, round(fromSample + best.at)), score: best.score },
+    best: { sample: max(0, round(fromSample + best.at)), score: best.score, riseMs: RISE_MS[likeliest] as number },
     reaches(sample, score) {
       // Computed anew: what each hit of an hour would keep for it is far more than it costs.
       const again = attackOf(samples, fromSample, end, noise);
