@@ -85,13 +85,13 @@ describe.each([
     },
   );
 
-  test('with another instrument bleeding in 20 dB down: none invented, and the few that it hides begin are few', () => {
-    const { errors, hits, missed, extra } = heard(sound, TROUBLES.bleed);
-    expect(extra).toBe(0);
-    const off = (ms: number) => errors.filter((error) => abs(error) >= ms).length + missed;
-    // One that begins within the tail of another may be taken for it: of noise, which begins anyhow, a few.
-    expect(off(0.1)).toBeLessThanOrEqual((sound === burst ? 0.08 : 0.02) * hits);
-    expect(off(2.5)).toBeLessThanOrEqual(sound === burst ? 1 : 0);
+  test('with another instrument bleeding in 20 dB down: within 0.1 ms, none missed, none invented', () => {
+    const { errors, missed, extra } = heard(sound, TROUBLES.bleed);
+    expect([missed, extra]).toEqual([0, 0]);
+    // Noise begins anyhow: one in some hundreds begins so faintly that the other hides that.
+    const off = errors.filter((error) => abs(error) >= 0.1);
+    expect(off.length).toBeLessThanOrEqual(sound === burst ? 1 : 0);
+    for (const error of off) expect(abs(error)).toBeLessThan(0.3);
   });
 });
 
@@ -110,6 +110,20 @@ test.each(['nothing', 'hum', 'clipping'] as const)('a bowed string, with %s besi
   // Of hum 24 dB under it enough is left to move a few.
   const off = errors.filter((error) => abs(error) >= 1);
   expect(off.length).toBeLessThanOrEqual(trouble === 'hum' ? 0.1 * errors.length : 0);
+});
+
+test('a soft attack of 5 ms, and one of 15, with another instrument bleeding in: none missed, none invented', () => {
+  const soft = (): Sound => (t) => min(1, t / 0.005) * sin(2 * PI * 1000 * t) * exp(-t / 0.1);
+  for (const [sound, share] of [
+    [soft, 0.03],
+    // The first 2 ms of it lie under what bleeds in.
+    [bowed, 0.15],
+  ] as const) {
+    const { errors, missed, extra } = heard(sound, TROUBLES.bleed);
+    expect([missed, extra]).toEqual([0, 0]);
+    expect(errors.filter((error) => abs(error) >= 1).length).toBeLessThanOrEqual(share * errors.length);
+    for (const error of errors) expect(abs(error)).toBeLessThan(5);
+  }
 });
 
 test('one hit missing and one doubled: the others keep their places, and both are told', () => {

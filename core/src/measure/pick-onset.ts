@@ -12,6 +12,8 @@ const SOFT_MS = 1;
 const CLEAR_OF_NOISE = 40;
 /** ... or once it has reached this part of its peak. */
 const PEAK_SHARE = 0.9;
+/** What lies this far under an attack's own peak (50 dB) is no part of it: converter ringing, rounding. */
+const LEAST_SHARE = 0.003;
 /** Slow rises are first tried at this many places along their length, then ever finer around the best. */
 const PLACES = 8;
 const FINER = 5;
@@ -66,6 +68,11 @@ export function pickOnset(
       });
     },
   };
+}
+
+/** The power of what was there before an attack, at least so much that it is told from what the attack's own level makes. */
+export function leastNoise(noise: number, level: number): number {
+  return max(noise, (LEAST_SHARE * level) ** 2);
 }
 
 /** The samples in question: how many, the running sum of their power, and what they are to be explained by. */

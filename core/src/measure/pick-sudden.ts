@@ -1,4 +1,4 @@
-import { pickOnset, type Beginnings } from './pick-onset';
+import { leastNoise, pickOnset, type Beginnings } from './pick-onset';
 
 const { abs, max, min, round } = Math;
 
@@ -6,7 +6,6 @@ const { abs, max, min, round } = Math;
 const BEFORE_MS = 5;
 /** It stands this far out of that (32 dB), or nothing is said. */
 const CLEAR = 40;
-const LEAST_SHARE = 0.003;
 /** A sound is sudden that rises in no more than this. */
 const SUDDEN_MS = 0.2;
 
@@ -27,10 +26,9 @@ export function pickSudden(
   let power = 0;
   for (let i = 0; i < first; i++) power += (edges[i] as number) ** 2;
   let peakAt = first;
-  for (let i = first; i < edges.length; i++)
-    if (abs(edges[i] as number) > abs(edges[peakAt] as number)) peakAt = i;
+  for (let i = first; i < edges.length; i++) if (abs(edges[i] as number) > abs(edges[peakAt] as number)) peakAt = i;
   const peak = abs(edges[peakAt] ?? 0);
-  const noise = max(power / max(1, first), (LEAST_SHARE * peak) ** 2);
+  const noise = leastNoise(power / max(1, first), peak);
   if (first < 2 || peak * peak < CLEAR * CLEAR * noise) return null;
   const { best, reaches } = pickOnset(edges, sampleRate, first, peakAt, noise);
   if (best.riseMs > SUDDEN_MS) return null;
@@ -43,5 +41,8 @@ export function pickSudden(
 /** Each stands at the last sample of the three, so that none begins before the sound does. */
 function secondDifferences(samples: Float32Array, from: number, to: number): Float32Array {
   const at = (i: number) => samples[i] ?? 0;
-  return Float32Array.from({ length: max(0, to - from) }, (_, i) => at(from + i) - 2 * at(from + i - 1) + at(from + i - 2));
+  return Float32Array.from(
+    { length: max(0, to - from) },
+    (_, i) => at(from + i) - 2 * at(from + i - 1) + at(from + i - 2),
+  );
 }
