@@ -244,10 +244,10 @@ test('the lookahead grows with late wake-ups to a bound, and shrinks when half a
     return ms;
   };
   expect(lookahead.wake(0)).toBe(60);
-  expect(lookahead.wake((nowMs = 100))).toBe(150);
+  expect(lookahead.wake((nowMs = 90))).toBe(120);
   expect(lookahead.wake((nowMs = 5000))).toBe(500);
   expect(good(32)).toBe(60);
   lookahead.needed(120);
-  expect(good(25)).toBe(180);
+  expect(good(25)).toBe(160);
   expect(good(7)).toBe(60);
 });

@@ -1,7 +1,7 @@
 const LEAST_MS = 60;
 const MOST_MS = 500;
-/** The worst of the last half minute, and half as much again, must still find everything sent. */
-const MARGIN = 1.5;
+/** The worst of the last half minute, and a third as much again, must still find everything sent. */
+const MARGIN = 4 / 3;
 const REMEMBERED_SECONDS = 30;
 
 /**

@@ -16,10 +16,19 @@ import { CLICK_PORT } from './feeds';
 import { MessageLog } from './message-log';
 import { packMessages } from './packed-messages';
 import { Playback } from './playback';
-import type { FromHub, HubWorkerApi, PortMessage, StandInAction, ToHub, ToMeasure } from './protocol';
+import {
+  RIBBON_LINES,
+  type FromHub,
+  type HubWorkerApi,
+  type PortMessage,
+  type StandInAction,
+  type ToHub,
+  type ToMeasure,
+} from './protocol';
 
 const WAKE_MS = 10;
 const SNAPSHOT_MS = 33;
+const RIBBON_MS = 100;
 const MOST_ARRIVALS = 512;
 /** Between two times that it is asked; 300 BPM are 120 a second. */
 const MOST_TICKS = 20_000;
@@ -40,6 +49,7 @@ let toWindow: MessagePort | null = null;
 let toMeasure: MessagePort | null = null;
 let offsetToWindowMs = 0;
 let snapshotAtMs = 0;
+let ribbonAtMs = 0;
 let lastWakeMs: number | null = null;
 const lookahead = new Lookahead();
 const log = new MessageLog();
@@ -158,7 +168,10 @@ function wake(): void {
   passSound(nowMs + aheadMs);
   if (nowMs - snapshotAtMs < SNAPSHOT_MS) return;
   snapshotAtMs = nowMs;
-  post({ kind: 'snapshot', snapshot: hub.snapshot(), atMs: nowMs, ribbon: log.takeNewest() });
+  const readable = nowMs - ribbonAtMs >= RIBBON_MS;
+  if (readable) ribbonAtMs = nowMs;
+  const ribbon = readable ? log.takeNewest(RIBBON_LINES) : [];
+  post({ kind: 'snapshot', snapshot: hub.snapshot(), atMs: nowMs, ribbon });
 }
 
 function sendTraffic(untilMs: number): void {
@@ -194,7 +207,9 @@ function send(
     return key === null || !wire.send(key, message.bytes, message.atMs);
   });
   wire.flush();
-  if (forWindow.length > 0) post({ kind: 'send', messages: packMessages(forWindow), lastWakeMs, atOnce });
+  if (forWindow.length === 0) return;
+  const packed = packMessages(forWindow);
+  post({ kind: 'send', messages: packed, lastWakeMs, atOnce }, [packed.bytes.buffer]);
 }
 
 function note(direction: 'in' | 'out', message: PortMessage): void {
@@ -210,8 +225,8 @@ function passSound(untilMs: number): void {
   if (listening) post({ kind: 'block', block });
 }
 
-function post(message: FromHub): void {
-  toWindow?.postMessage(message);
+function post(message: FromHub, handedOver: Transferable[] = []): void {
+  toWindow?.postMessage(message, handedOver);
 }
 
 Comlink.expose(api);

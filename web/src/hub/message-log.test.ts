@@ -18,10 +18,12 @@ test('the folded ribbon shows the newest of each kind and direction', () => {
   log.note('out', clock(1));
   log.note('out', { portId: 'a', bytes: Uint8Array.of(0xfa), atMs: 2 });
   log.note('in', clock(3));
-  expect(log.takeNewest().map(({ direction, kind }) => `${direction} ${kind}`)).toEqual([
+  expect(log.takeNewest(6).map(({ direction, kind }) => `${direction} ${kind}`)).toEqual([
     ...['out clock', 'out transport', 'in clock'],
   ]);
-  expect(log.takeNewest()).toEqual([]);
+  expect(log.takeNewest(6)).toEqual([]);
+  for (const portId of ['a', 'b', 'c']) log.note('out', { ...clock(4), portId });
+  expect(log.takeNewest(2).map(({ portId }) => portId)).toEqual(['a', 'b']);
 });
 
 test('a long SysEx is kept as far as it can be shown', () => {

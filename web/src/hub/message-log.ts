@@ -16,24 +16,30 @@ export class MessageLog {
   readonly #incoming = new Uint8Array(MOST_KEPT);
   readonly #portIds: string[] = [];
   #count = 0;
-  readonly #newest = new Map<string, RibbonLine>();
+  #taken = 0;
 
   note(direction: LoggedMessage['direction'], { portId, bytes, atMs }: PortMessage): void {
-    const kept = bytes.length > MOST_BYTES ? bytes.slice(0, MOST_BYTES) : bytes;
+    const kept = bytes.length > MOST_BYTES ? bytes.subarray(0, MOST_BYTES) : bytes;
     const place = this.#count++ % MOST_KEPT;
     this.#atMs[place] = atMs;
     this.#lengths[place] = kept.length;
     this.#bytes.set(kept, place * MOST_BYTES);
     this.#ports[place] = this.#numberOf(portId);
     this.#incoming[place] = direction === 'in' ? 1 : 0;
-    const kind = kindOf(bytes);
-    this.#newest.set(`${direction} ${portId} ${kind}`, { portId, direction, kind, bytes: kept });
   }
 
-  /** The newest of each kind since this was asked last. */
-  takeNewest(): RibbonLine[] {
-    const lines = [...this.#newest.values()];
-    this.#newest.clear();
+  /** The newest of each kind at each port since this was asked last; of `most` kinds, those that came first. */
+  takeNewest(most: number): RibbonLine[] {
+    const lines: RibbonLine[] = [];
+    const from = Math.max(this.#taken, this.#count - MOST_KEPT);
+    this.#taken = this.#count;
+    for (let i = from; i < this.#count; i++) {
+      const { direction, portId, bytes } = this.#at(i);
+      const kind = kindOf(bytes);
+      const known = lines.find((line) => line.kind === kind && line.portId === portId && line.direction === direction);
+      if (known) known.bytes = bytes;
+      else if (lines.length < most) lines.push({ portId, direction, kind, bytes });
+    }
     return lines;
   }
 

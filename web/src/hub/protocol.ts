@@ -27,7 +27,7 @@ export interface PackedMessages {
   atMs: Float64Array;
   /** Where each message ends among the bytes. */
   ends: Uint32Array;
-  bytes: Uint8Array;
+  bytes: Uint8Array<ArrayBuffer>;
 }
 
 /** Bytes at a time, in ms. */
@@ -44,6 +44,9 @@ export interface LoggedMessage extends PortMessage {
 }
 
 export type MessageKind = 'clock' | 'transport' | 'timecode' | 'notes' | 'other';
+
+/** So many lines the folded ribbon shows. */
+export const RIBBON_LINES = 6;
 
 /** The newest message of a kind at a port, for the folded ribbon. */
 export interface RibbonLine {

@@ -18,11 +18,10 @@ import { markClocksInterrupted } from '../store/clock-takes';
 import { CLICK_PORT, feedsOf, songOf } from './feeds';
 import { forgetReturn, listenToMidiPorts, onMidiIn, onPortChange, sendToMidiPort } from './midi-ports';
 import { eachPacked } from './packed-messages';
-import type { FromHub, HubWorkerApi, RibbonLine, ToHub } from './protocol';
+import { RIBBON_LINES, type FromHub, type HubWorkerApi, type RibbonLine, type ToHub } from './protocol';
 import { routesOf, sourcesOf } from './sources';
 
 const RIG_KEY = 'metronomo.rig';
-const RIBBON_LINES = 6;
 const MOST_UNDO = 100;
 const SOUND_LEAD_EVERY_MS = 1000;
 /** The hub plans further ahead than this in any case. */
