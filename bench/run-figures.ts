@@ -1,4 +1,4 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { By } from 'selenium-webdriver';
@@ -7,6 +7,7 @@ import { fromShelf } from '../core/src/rig/shelf';
 import { openBrowser, type Page } from '../e2e/browser';
 import { withMidi } from '../e2e/page-stand-ins';
 import type { Figure } from './figures';
+import { MachineWatch } from './machine';
 
 const FEEDS = 16;
 const BPM = 300;
@@ -14,6 +15,8 @@ const SETTLE_MS = 8000;
 /** Longer than the lookahead remembers how busy the page was when it was opened. */
 const QUIET_SETTLE_MS = 40_000;
 const MEASURE_MS = 60_000;
+/** So long the lookahead remembers. */
+const REMEMBERED_MS = 31_000;
 
 interface Counted {
   all: number;
@@ -22,15 +25,9 @@ interface Counted {
 }
 interface Run extends Counted {
   frames: number[];
-  machine: Taken;
-  /** Once a second. */
-  lookaheadsMs: number[];
-}
-
-/** What the machine took from another process that only waits: how long it was not called, ms; and what its host took of all cores. */
-interface Taken {
-  stalls: number[];
-  stolenMs: number | null;
+  machine: MachineWatch;
+  /** Once a second, and when, ms since the epoch. */
+  lookaheads: { atMs: number; ms: number }[];
 }
 
 /** Sixteen clocks at 300 BPM from a page whose main thread is held for 100 ms every second, and beside it a timer loop. */
@@ -39,26 +36,32 @@ export async function runFigures(measureMs = MEASURE_MS): Promise<Figure[]> {
   try {
     await withMidi(page.driver, { outputs: FEEDS });
     await openSixteen(page);
-    const quiet = await playFor(page, measureMs / 4, 0);
+    const quiet = await playFor(page, measureMs, 0);
     const ours = await playFor(page, measureMs, 100);
     const plain = await timerLoop(page, measureMs / 2);
+    const calm = quiet.lookaheads.filter(({ atMs }) => quiet.machine.calm(atMs - REMEMBERED_MS, atMs));
     const perTenThousand = ({ late, all }: Counted) => ((late / all) * 10_000).toFixed(2);
     const p95 = (frames: number[]) => frames.sort((a, b) => a - b)[Math.floor(frames.length * 0.95)] ?? NaN;
     return [
       {
         what: `${FEEDS} clock feeds at ${BPM} BPM, main thread held 100 ms every second: late of 10 000 messages`,
-        ours: `${perTenThousand(ours)} (${ours.late} of ${ours.all}, ${ours.latestMs.toFixed(0)} ms the latest; lookahead ${spread(ours.lookaheadsMs)})`,
+        ours: `${perTenThousand(ours)} (${ours.late} of ${ours.all}, ${ours.latestMs.toFixed(0)} ms the latest; lookahead ${spread(ours.lookaheads)})`,
         beside: `a timer loop in the same page: ${perTenThousand(plain)} (${plain.latestMs.toFixed(0)} ms the latest)`,
       },
       {
         what: 'Run meanwhile: time between frames at p95',
         ours: `${p95(ours.frames).toFixed(1)} ms with the holds, ${p95(quiet.frames).toFixed(1)} ms without`,
-        beside: `meanwhile ${took(ours.machine)}`,
+        beside: `meanwhile ${ours.machine.report}`,
       },
       {
         what: 'The same with nothing held',
-        ours: `${quiet.late} late of ${quiet.all}, lookahead ${spread(quiet.lookaheadsMs)}`,
-        beside: `meanwhile ${took(quiet.machine)}`,
+        ours: `${quiet.late} late of ${quiet.all}, lookahead ${spread(quiet.lookaheads)}`,
+        beside: `meanwhile ${quiet.machine.report}`,
+      },
+      {
+        what: 'Of that, the seconds that had half a minute behind them in which nothing stalled',
+        ours: `${calm.length} of ${quiet.lookaheads.length}, lookahead ${spread(calm)}`,
+        beside: 'stalled: the host took over 30 ms within 100',
       },
     ];
   } finally {
@@ -66,13 +69,9 @@ export async function runFigures(measureMs = MEASURE_MS): Promise<Figure[]> {
   }
 }
 
-function took({ stalls, stolenMs }: Taken): string {
-  const stolen = stolenMs === null ? '' : `, its host took ${stolenMs} ms of two cores`;
-  return `the machine stalled another process over 30 ms ${stalls.length} times, ${Math.max(0, ...stalls).toFixed(0)} ms the longest${stolen}`;
-}
-
-function spread(ms: number[]): string {
-  const sorted = [...ms].sort((a, b) => a - b);
+function spread(lookaheads: Run['lookaheads']): string {
+  if (lookaheads.length === 0) return 'unknown';
+  const sorted = lookaheads.map(({ ms }) => ms).sort((a, b) => a - b);
   const at = (share: number) => sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * share))] ?? NaN;
   return `${at(0.5)} ms the median, ${at(0.9)} at p90, ${at(1)} the most`;
 }
@@ -97,10 +96,11 @@ const WATCH_FRAMES = `
   requestAnimationFrame(next);
   window.ahead_ = [];
   const plans = document.evaluate("//span[contains(., 'ms ahead')]", document, null, 9).singleNodeValue;
-  const look = setInterval(() => window.ahead_.push(Number(/plans (\\d+) ms/.exec(plans.textContent)[1])), 1000);
+  const look = setInterval(() => window.ahead_.push({ atMs: Date.now(), ms: Number(/plans (\\d+) ms/.exec(plans.textContent)[1]) }), 1000);
   window.stopWatching = () => { on = false; clearInterval(look); };`;
 
 async function playFor(page: Page, ms: number, holdMs: number): Promise<Run> {
+  const machine = new MachineWatch();
   await page.press('Play');
   await page.sees('rolling');
   if (holdMs > 0)
@@ -113,43 +113,19 @@ async function playFor(page: Page, ms: number, holdMs: number): Promise<Run> {
     `setTimeout(() => { Object.assign(standIn.counted, { all: 0, late: 0, latestMs: 0 }); ${WATCH_FRAMES} }, ${settleMs});`,
   );
   await later(settleMs);
-  const machine = await takenWithin(ms);
-  const { counted, frames, lookaheadsMs } = await page.driver.executeScript<{
+  await later(ms);
+  machine.end();
+  const { counted, frames, lookaheads } = await page.driver.executeScript<{
     counted: Counted;
     frames: number[];
-    lookaheadsMs: number[];
+    lookaheads: Run['lookaheads'];
   }>(
     `clearInterval(window.holding); window.stopWatching();
-     return { counted: { ...standIn.counted }, frames: window.frames_, lookaheadsMs: window.ahead_ };`,
+     return { counted: { ...standIn.counted }, frames: window.frames_, lookaheads: window.ahead_ };`,
   );
   await page.press('Stop');
   await page.sees('stopped');
-  return { ...counted, frames, machine, lookaheadsMs };
-}
-
-/** How long this process, which does nothing else, was not called when it should have been: the machine's own doing. */
-async function takenWithin(ms: number): Promise<Taken> {
-  const stalls: number[] = [];
-  const stolenBefore = stolenTicks();
-  let before = performance.now();
-  const timer = setInterval(() => {
-    const now = performance.now();
-    if (now - before > 40) stalls.push(now - before - 10);
-    before = now;
-  }, 10);
-  await later(ms);
-  clearInterval(timer);
-  const stolen = stolenTicks();
-  return { stalls, stolenMs: stolen === null || stolenBefore === null ? null : (stolen - stolenBefore) * 10 };
-}
-
-/** Hundredths of a second that the host of a virtual machine has given to others (proc(5): steal); null where it is not told. */
-function stolenTicks(): number | null {
-  try {
-    return Number(/^cpu +(?:\d+ +){7}(\d+)/.exec(readFileSync('/proc/stat', 'utf8'))?.[1] ?? NaN);
-  } catch {
-    return null;
-  }
+  return { ...counted, frames, machine, lookaheads };
 }
 
 /** What a page without any of this does: every 5 ms, send the ticks that are due. */
