@@ -1,4 +1,4 @@
-import { maximumTimeIntervalError, maximumTimeIntervalErrors, overlappingAndModified } from './deviations';
+import { maximumTimeIntervalErrors, overlappingAndModified } from './deviations';
 
 /** How steady something is over one averaging time. */
 export interface WanderPoint {
@@ -34,8 +34,13 @@ export function measureWander(timeErrorMs: ArrayLike<number>, tau0Ms: number): W
     if (3 * m + 1 > n) break;
     if (m !== factors.at(-1)) factors.push(m);
   }
-  const mtie = maximumTimeIntervalErrors(timeErrorMs, factors);
-  const points = factors.map((m, i): WanderPoint => {
+  const overMs = steadyStretch((n - 1) * tau0Ms);
+  const over = Math.round((overMs ?? 0) / tau0Ms);
+  // All in one go, for each is got from the one before it.
+  const windows = [...factors, ...(over > 0 ? [over] : [])].sort((a, b) => a - b);
+  const errors = maximumTimeIntervalErrors(timeErrorMs, windows);
+  const mtie = new Map(windows.map((m, i) => [m, errors[i] as number]));
+  const points = factors.map((m): WanderPoint => {
     const tauMs = m * tau0Ms;
     const { overlapping, modified } = overlappingAndModified(timeErrorMs, tau0Ms, m);
     return {
@@ -43,15 +48,13 @@ export function measureWander(timeErrorMs: ArrayLike<number>, tau0Ms: number): W
       allanDeviation: overlapping,
       // As NIST SP 1065, 5.2.6.
       timeDeviation: (tauMs / Math.sqrt(3)) * modified,
-      mtie: mtie[i] as number,
+      mtie: mtie.get(m) as number,
     };
   });
-  return { points, steady: steadiness(timeErrorMs, tau0Ms) };
+  const most = mtie.get(over);
+  return { points, steady: overMs === undefined || most === undefined ? null : { overMs, withinMs: most / 2 } };
 }
 
-function steadiness(timeErrorMs: ArrayLike<number>, tau0Ms: number): Wander['steady'] {
-  const lengthMs = (timeErrorMs.length - 1) * tau0Ms;
-  const overMs = NAMED_MS.find((ms) => ms * 2 <= lengthMs) ?? NAMED_MS.find((ms) => ms <= lengthMs);
-  if (overMs === undefined) return null;
-  return { overMs, withinMs: maximumTimeIntervalError(timeErrorMs, Math.round(overMs / tau0Ms)) / 2 };
+function steadyStretch(lengthMs: number): number | undefined {
+  return NAMED_MS.find((ms) => ms * 2 <= lengthMs) ?? NAMED_MS.find((ms) => ms <= lengthMs);
 }
