@@ -125,10 +125,10 @@ const api: MeasureWorkerApi = {
 };
 
 async function clockResult(takeId: string): Promise<Pick<ClockTake, 'result' | 'ticks' | 'problem' | 'computeMs'>> {
-  const startedAt = performance.now();
   const times = await loadTicks(takeId);
+  const others = await loadTicks(otherTicks(takeId));
+  const startedAt = performance.now();
   try {
-    const others = await loadTicks(otherTicks(takeId));
     const result = analyzeClock(times, others);
     return { result, ticks: times.length, computeMs: performance.now() - startedAt };
   } catch (error) {
