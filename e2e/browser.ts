@@ -11,6 +11,7 @@ import { listen, shutDown } from '../server/src/listen';
 
 const WEB_ROOT = join(process.cwd(), 'web/dist');
 const PATIENCE_MS = 30_000;
+const LOOK_EVERY_MS = 60;
 
 export interface Page {
   driver: WebDriver;
@@ -24,6 +25,10 @@ export interface Page {
   /** The element with a role's name, by its text, label or test of both; waits for it. */
   button(name: string): Promise<WebElement>;
   press(name: string): Promise<void>;
+  /** Goes to one of the five views by its link. */
+  go(view: string): Promise<void>;
+  /** Opens a tab whose name begins so. */
+  tab(name: string): Promise<void>;
   /** Waits until the page shows a text, which may be a pattern; gives all the text of the page then. */
   sees(text: string | RegExp, withinMs?: number): Promise<string>;
   /** Errors that the page wrote to its console. */
@@ -83,12 +88,22 @@ export async function openBrowser({
     deviceScaleFactor: 1,
     mobile: false,
   });
+  const found = (by: By, what: string) =>
+    driver.wait(until.elementLocated(by), PATIENCE_MS, `no ${what}`, LOOK_EVERY_MS);
   const button = (name: string) =>
-    driver.wait(
-      until.elementLocated(By.xpath(`//button[normalize-space()=${quoted(name)} or @aria-label=${quoted(name)}]`)),
-      PATIENCE_MS,
-      `no button "${name}"`,
-    );
+    found(By.xpath(`//button[normalize-space()=${quoted(name)} or @aria-label=${quoted(name)}]`), `button "${name}"`);
+  const click = async (find: () => Promise<WebElement>, name: string) => {
+    const press = async () => {
+      const element = await find();
+      await driver.wait(until.elementIsEnabled(element), PATIENCE_MS, `"${name}" stays disabled`);
+      await element.click();
+    };
+    // The page may draw it anew between finding and pressing it; a person would press the new one.
+    await press().catch((problem: unknown) => {
+      if (problem instanceof error.StaleElementReferenceError) return press();
+      throw problem;
+    });
+  };
   const open = async (path: string) => {
     await driver.get(url + path);
     await driver.wait(until.elementLocated(By.css('main')), PATIENCE_MS, 'the app was not drawn');
@@ -106,24 +121,24 @@ export async function openBrowser({
       await open(path);
     },
     button,
-    async press(name) {
-      const press = async () => {
-        const element = await button(name);
-        await driver.wait(until.elementIsEnabled(element), PATIENCE_MS, `"${name}" stays disabled`);
-        await element.click();
-      };
-      // The page may draw the button anew between finding and pressing it; a person would press the new one.
-      await press().catch((problem: unknown) => {
-        if (problem instanceof error.StaleElementReferenceError) return press();
-        throw problem;
-      });
-    },
+    press: (name) => click(() => button(name), name),
+    go: (view) => click(() => found(By.css(`a[href="/${view}"]`), `link to ${view}`), view),
+    tab: (name) =>
+      click(
+        () => found(By.xpath(`//*[@role="tab" and starts-with(normalize-space(), "${name}")]`), `tab "${name}"`),
+        name,
+      ),
     async sees(text, withinMs = PATIENCE_MS) {
       // Not by `getText`, which works through every element in script: the page would be busy with it most of the time.
       const shown = () => driver.executeScript<string>('return document.body.innerText');
       const fits = (all: string) => (typeof text === 'string' ? all.includes(text) : text.test(all));
       await driver
-        .wait(async () => fits(await shown().catch(() => '')), withinMs, `the page never showed ${String(text)}`)
+        .wait(
+          async () => fits(await shown().catch(() => '')),
+          withinMs,
+          `the page never showed ${String(text)}`,
+          LOOK_EVERY_MS,
+        )
         .catch(async (problem: unknown) => {
           throw new Error(`${String(problem)}\n--- it shows:\n${await shown()}`);
         });

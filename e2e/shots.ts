@@ -16,7 +16,6 @@ const picture = async (name: string) => {
   await page.picture(join(folder, `${name}.png`));
   console.log(name);
 };
-const go = (view: string) => page.driver.findElement(By.css(`a[href="/${view}"]`)).click();
 const sheet = (name: string) => page.driver.executeScript(`document.documentElement.dataset.sheet = '${name}'`);
 
 try {
@@ -24,7 +23,7 @@ try {
   await picture('rig');
   await page.press('Channels');
   await picture('rig-channels');
-  await go('run');
+  await page.go('run');
   await page.press('Play');
   await page.sees(/8 of 8\s+locked/);
   await new Promise((resolve) => setTimeout(resolve, 9000));
@@ -35,22 +34,20 @@ try {
   await page.press('Song');
   await picture('run-song');
   await page.press('Stop');
-  await go('bench');
+  await page.go('bench');
   await page.press('Take M');
   await page.sees('95 % interval', 60_000);
   await picture('bench');
-  await go('align');
+  await page.go('align');
   await page.press('Align all');
   await page.sees('8 of 8 are on their place', 240_000);
   await picture('align');
-  const tab = (name: string) =>
-    page.driver.findElement(By.xpath(`//button[@role="tab" and starts-with(normalize-space(), "${name}")]`)).click();
-  await tab('What to type');
+  await page.tab('What to type');
   const where = '//select[@aria-label="Where the offset of Marsh laptop goes"]/option';
   await page.driver.findElement(By.xpath(`${where}[2]`)).click();
   await picture('align-type');
   await page.driver.findElement(By.xpath(`${where}[1]`)).click();
-  await tab('Stems');
+  await page.tab('Stems');
   const passes = mkdtempSync(join(tmpdir(), 'metronomo-shot-'));
   const beats = every(60_000 / 79.3, 24, 300);
   const part = (name: string, lateMs: number) =>
@@ -65,7 +62,7 @@ try {
   await page.driver.findElement(By.css('input[aria-label="WAV files of parts"]')).sendKeys(parts.join('\n'));
   await page.sees('Write all 3', 60_000);
   await picture('align-stems');
-  await go('bench');
+  await page.go('bench');
   await page.press('How late is it on a recording?');
   const clicks = every(60_000 / 98.2, 32, 300);
   const wav = saveWav(join(mkdtempSync(join(tmpdir(), 'metronomo-shot-')), 'porch, pass two.wav'), [
@@ -88,33 +85,33 @@ try {
   await page.press('Change the tempo');
   await page.sees('How it follows: Porch beat box', 120_000);
   await picture('bench-tempo');
-  await go('rig');
+  await page.go('rig');
   await page.press('Who leads');
   await page.driver.findElement(By.css('button[aria-label="Let it lead: Vole keyboard"]')).click();
-  await go('run');
+  await page.go('run');
   await page.press('What comes in');
   await page.press('Press play on it');
   await page.sees(/8 of 8\s+locked/, 60_000);
   await picture('run-led');
-  await go('bench');
+  await page.go('bench');
   await page.press('How even is this clock?');
   await page.driver.findElement(By.xpath('//option[normalize-space()="10 s"]')).click();
   await page.press('Listen');
   await page.sees(/Jitter, rms\s+0\.\d/, 60_000);
   await picture('bench-clock');
-  await go('run');
+  await page.go('run');
   await page.press('What comes in');
   await page.press('Press stop on it');
-  await go('rig');
+  await page.go('rig');
   await page.press('Ports');
   await page.press('Invite Jetty tablet');
   await page.sees(/ms there and back, .* ms jitter/);
-  await go('bench');
+  await page.go('bench');
   await page.press('How good is this network link?');
   await page.press('Measure the link');
   await page.sees('What to set', 60_000);
   await picture('bench-link');
-  await go('logbook');
+  await page.go('logbook');
   await page.driver
     .findElement(By.css('aside button[aria-label]'))
     .click()
@@ -124,9 +121,9 @@ try {
   for (const box of compared.slice(-2)) await box.click();
   await page.press('Compare them');
   await picture('logbook-compare');
-  await tab('Trend');
+  await page.tab('Trend');
   await picture('logbook-trend');
-  await tab('Files');
+  await page.tab('Files');
   await picture('logbook-files');
 } finally {
   await page.close();

@@ -7,7 +7,7 @@ type Trouble = (samples: Float32Array) => void;
 
 const { sin, exp, min, max, abs, ceil, round, PI } = Math;
 const RATE = 48_000;
-const SECONDS = 25;
+const SECONDS = 20;
 const random = seededRandom(11);
 const noise = Float32Array.from({ length: 10 * RATE }, random.normal);
 
@@ -93,15 +93,6 @@ describe.each([
     expect(off.length).toBeLessThanOrEqual(sound === burst ? 1 : 0);
     for (const error of off) expect(abs(error)).toBeLessThan(0.3);
   });
-});
-
-test.each([
-  ['a click', click],
-  ['a plucked string', plucked],
-] as [string, () => Sound][])('%s, with mains hum besides: within 0.1 ms, none missed, none invented', (_, sound) => {
-  const { errors, missed, extra } = heard(sound, TROUBLES.hum);
-  expect([missed, extra]).toEqual([0, 0]);
-  for (const error of errors) expect(abs(error)).toBeLessThan(0.1);
 });
 
 test.each(['nothing', 'hum', 'clipping'] as const)('a bowed string, with %s besides: within 1 ms', (trouble) => {

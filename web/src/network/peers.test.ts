@@ -3,7 +3,7 @@ import { boathouse } from '../store/boathouse';
 import { adopt } from '../store/rig-plan';
 import { checkRig } from '../store/rig-schema';
 import type { NetworkSession } from './api';
-import { freeKey, isSamePlace, peerFor, withoutPeer, withPeer } from './peers';
+import { freeKey, isSamePlace, peerFor, peerInSession, withoutPeer, withPeer } from './peers';
 import { networkPortId, peerKeyOf } from './port-ids';
 
 const jetty: RememberedPeer = {
@@ -44,6 +44,15 @@ test('only who comes from the same address under the same name is taken for a pe
   expect(isSamePlace(jetty, session)).toBe(true);
   expect(isSamePlace(jetty, { ...session, address: '192.0.2.9' })).toBe(false);
   expect(isSamePlace(jetty, { ...session, name: 'Jetty ' })).toBe(false);
+});
+
+test('a peer that another rig is in session with is taken over with its key; one that this rig knows, or none, is not', () => {
+  const place = { name: 'Jetty', address: '192.0.2.7', port: 5004 };
+  const session = { ...place, key: 'pier', state: 'open', weInvited: true, bufferMs: 20 } as NetworkSession;
+  expect(peerInSession(place, [], [session])).toEqual({ ...jetty, key: 'pier', bufferMs: 20 });
+  expect(peerInSession(place, [{ ...jetty, key: 'pier' }], [session])).toBeNull();
+  expect(peerInSession(place, [], [{ ...session, state: 'ended' }])).toBeNull();
+  expect(peerInSession({ ...place, port: 5006 }, [], [session])).toBeNull();
 });
 
 test('a rig with peers and their ports is good; one with a peer that cannot be is not', () => {

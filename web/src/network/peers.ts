@@ -31,6 +31,20 @@ export function peerFor(place: Place, weInvite: boolean, peers: readonly Remembe
   return { ...(known ?? { key: freeKey(name, peers), bufferMs: DEFAULT_BUFFER_MS }), name, address, port, weInvite };
 }
 
+/**
+ * The peer at a place with which there is a session already that this rig does not know of: another rig invited it, or it was
+ * forgotten along with the browser's data. It keeps the name of its port. Null when there is none.
+ */
+export function peerInSession(
+  place: Place,
+  peers: readonly RememberedPeer[],
+  sessions: readonly NetworkSession[],
+): RememberedPeer | null {
+  const live = sessions.find((one) => isLive(one) && one.address === place.address && one.port === place.port);
+  if (!live || live.key === null || peers.some(({ key }) => key === live.key)) return null;
+  return { ...peerFor(place, live.weInvited, peers), key: live.key, bufferMs: live.bufferMs };
+}
+
 export function withPeer(rig: Rig, peer: RememberedPeer): Rig {
   const others = (rig.peers ?? []).filter(({ key }) => key !== peer.key);
   return { ...rig, peers: [...others, peer] };

@@ -13,7 +13,7 @@ import {
   type NetworkSession,
   type Place,
 } from '../../network/api';
-import { isLive, isSamePlace, peerFor, withoutPeer, withPeer } from '../../network/peers';
+import { isLive, isSamePlace, peerFor, peerInSession, withoutPeer, withPeer } from '../../network/peers';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import { SessionMark } from '../../parts/session-mark';
@@ -38,8 +38,9 @@ export function NetworkPanel({ rig }: { rig: Rig }) {
   };
   const call = (place: Place) =>
     run(async () => {
-      const peer = peerFor(place, true, peers);
-      await invite(peer);
+      const inSession = peerInSession(place, peers, sessions);
+      const peer = inSession ?? peerFor(place, true, peers);
+      if (!inSession) await invite(peer);
       await changeRig((before) => withPeer(before, peer));
     });
   const ringing = sessions.filter(({ state }) => state === 'ringing');
