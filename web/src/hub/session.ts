@@ -101,7 +101,8 @@ export async function startSession(): Promise<void> {
     Comlink.transfer(messages.port2, [messages.port2]),
     Comlink.transfer(sound.port2, [sound.port2]),
   );
-  await measure.onLive(Comlink.proxy((live) => useSession.setState({ live })));
+  // One that was on its way when the input was closed says nothing any more.
+  await measure.onLive(Comlink.proxy((live) => useSession.setState(({ input }) => (input ? { live } : {}))));
   onPortChange(({ id, connected }) => {
     const gear = useSession.getState().rig?.gear.find(({ portId }) => portId === id);
     if (!gear || !connected) return;

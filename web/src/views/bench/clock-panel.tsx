@@ -2,10 +2,9 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { useSession } from '../../hub/session';
 import { endClockTake, runClockTake, runTrafficTakes, useClockFlow } from '../../measure/clock-flow';
-import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
-import { Notice } from '../../parts/notice';
 import { useClockSources } from './clock-sources';
+import { LengthField, ListenControls } from './listen-controls';
 
 const LENGTHS = [
   [10, '10 s'],
@@ -85,30 +84,25 @@ export function ClockPanel() {
           </Select>
         )}
       </Field>
-      <Field label="Listen for" hint={arrives === 'clock' ? 'clock arrives' : `${arrives} arrives there now`}>
-        {(id) => (
-          <Select id={id} value={seconds} onChange={({ target }) => setSeconds(Number(target.value))}>
-            {LENGTHS.map(([length, word]) => (
-              <option key={length} value={length}>
-                {word}
-              </option>
-            ))}
-          </Select>
-        )}
-      </Field>
-      {flow.state === 'recording' ? (
-        <>
-          <p className="text-sm" role="status">
-            Listening: {flow.seconds.toFixed(0)} of {flow.wantedSeconds} s, {flow.ticks} ticks
-          </p>
-          <Button onClick={() => endClockTake()}>End it now</Button>
-        </>
-      ) : (
-        <Button tone="strong" disabled={flow.state === 'measuring'} onClick={listen}>
-          {flow.state === 'measuring' ? 'Measuring …' : 'Listen'}
-        </Button>
-      )}
-      {flow.state === 'idle' && flow.problem && <Notice>{flow.problem}</Notice>}
+      <LengthField
+        label="Listen for"
+        hint={arrives === 'clock' ? 'clock arrives' : `${arrives} arrives there now`}
+        lengths={LENGTHS}
+        seconds={seconds}
+        onChange={setSeconds}
+      />
+      <ListenControls
+        begin={flow.state === 'measuring' ? 'Measuring …' : 'Listen'}
+        busy={flow.state === 'measuring'}
+        progress={
+          flow.state === 'recording'
+            ? `Listening: ${flow.seconds.toFixed(0)} of ${flow.wantedSeconds} s, ${flow.ticks} ticks`
+            : null
+        }
+        problem={flow.state === 'idle' ? flow.problem : null}
+        onBegin={listen}
+        onEnd={() => endClockTake()}
+      />
     </div>
   );
 }

@@ -2,9 +2,8 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { endLinkTake, measurePeer, useLinkFlow } from '../../measure/link-flow';
 import { usePeerSessions } from '../../network/use-peer-sessions';
-import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
-import { Notice } from '../../parts/notice';
+import { LengthField, ListenControls } from './listen-controls';
 
 const LENGTHS = [
   [10, '10 s'],
@@ -43,37 +42,28 @@ export function LinkPanel() {
           </Select>
         )}
       </Field>
-      <Field
+      <LengthField
         label="Ask for"
         hint={
           session.weInvited
             ? '40 questions about the time in a second'
             : 'the other side invited, and asks once in a second'
         }
-      >
-        {(id) => (
-          <Select id={id} value={seconds} onChange={({ target }) => setSeconds(Number(target.value))}>
-            {LENGTHS.map(([length, word]) => (
-              <option key={length} value={length}>
-                {word}
-              </option>
-            ))}
-          </Select>
-        )}
-      </Field>
-      {flow.state === 'asking' ? (
-        <>
-          <p className="text-sm" role="status">
-            Asking: {flow.seconds.toFixed(0)} of {flow.wantedSeconds} s, {flow.answered} answers
-          </p>
-          <Button onClick={() => endLinkTake()}>End it now</Button>
-        </>
-      ) : (
-        <Button tone="strong" onClick={() => void measurePeer(peer, session, seconds)}>
-          Measure the link
-        </Button>
-      )}
-      {flow.state === 'idle' && flow.problem && <Notice>{flow.problem}</Notice>}
+        lengths={LENGTHS}
+        seconds={seconds}
+        onChange={setSeconds}
+      />
+      <ListenControls
+        begin="Measure the link"
+        progress={
+          flow.state === 'asking'
+            ? `Asking: ${flow.seconds.toFixed(0)} of ${flow.wantedSeconds} s, ${flow.answered} answers`
+            : null
+        }
+        problem={flow.state === 'idle' ? flow.problem : null}
+        onBegin={() => void measurePeer(peer, session, seconds)}
+        onEnd={() => endLinkTake()}
+      />
     </div>
   );
 }
