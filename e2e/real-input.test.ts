@@ -93,7 +93,8 @@ describe('a MIDI port and an audio input, in a loop inside the page', () => {
       20_000,
     );
     await page.press('Stop');
-    await page.sees('stopped');
+    // Of the gear in hand something says "while stopped".
+    await page.sees(/Run 2\s+stopped/);
     const sent =
       await page.driver.executeScript<{ bytes: number[]; atMs: number; calledMs: number }[]>('return standIn.sent');
     expect(sent[0]!.bytes).toEqual([0xfa]);

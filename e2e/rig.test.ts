@@ -277,6 +277,9 @@ describe('the demo’s rig', () => {
 describe('data of one’s own', () => {
   const rigs = async () => {
     await page.open('/rig');
+    return listed();
+  };
+  const listed = async () => {
     const options = By.xpath('//label[normalize-space()="Rig in use"]/following-sibling::select/option');
     await until(async () => (await page.driver.findElements(options)).length > 0, 'no rigs');
     return Promise.all((await page.driver.findElements(options)).map((one) => one.getText()));
@@ -291,7 +294,8 @@ describe('data of one’s own', () => {
     const zip = await folder.next('.zip');
     await page.open('/rig');
     await page.press('New rig');
-    await until(async () => (await rigs()).length === before.length + 1, 'no new rig');
+    // Opened anew at once, the page would not have kept it yet.
+    await until(async () => (await listed()).length === before.length + 1, 'no new rig');
     await page.open('/logbook/files');
     await page.driver.findElement(By.css('input[aria-label="A file to open"]')).sendKeys(zip);
     expect(await page.sees('lies aside')).toMatch(
