@@ -54,6 +54,7 @@ async function ensureTools() {
 /** With what the others leave over. */
 const readInTheBackground = async () => {
   for (const [name, check] of [
+    ['types', 'check:types'],
     ['lint', 'check:lint'],
     ['import rules', 'check:arrows'],
     ['dead code', 'check:dead'],
@@ -65,18 +66,18 @@ const browser = (name, ...paths) => jest(name, ['--selectProjects', 'e2e', '--ru
 /** Browser tests that draw and read files, and measure no time. */
 const UNTIMED = 'e2e/(rig|recording)\\.test';
 
-// Side by side, for there are two cores and what is installed comes over the network; the browser tests that measure time come
-// last and alone.
+// The browser tests wait most of their time and use little more than one of two cores: the code is read meanwhile, at the lowest
+// priority, beside those first that measure no time.
 const toolsAreHere = ensureTools();
 const built = await step('build', 'npm', ['run', '-s', 'build']);
-await Promise.all([
-  step('types', 'npm', ['run', '-s', 'check:types']),
-  jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']),
-]);
+await jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']);
 const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await toolsAreHere) ? 0 : 1})`]);
-const canDrive = built && tools;
-await Promise.all([readInTheBackground(), canDrive && browser('browser, untimed', '--testPathPatterns', UNTIMED)]);
-if (canDrive) await browser('browser, timed', '--testPathIgnorePatterns', UNTIMED);
+const reading = readInTheBackground();
+if (built && tools) {
+  await browser('browser, untimed', '--testPathPatterns', UNTIMED);
+  await browser('browser, timed', '--testPathIgnorePatterns', UNTIMED);
+}
+await reading;
 
 console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed === 0 ? 0 : 1);
