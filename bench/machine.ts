@@ -11,7 +11,8 @@ const CALM_MS = 30;
  * the host of a virtual machine gave to others (proc(5): steal).
  */
 export class MachineWatch {
-  readonly #stalls: number[] = [];
+  /** When a call that was late came, ms since the epoch, and how late it was, ms. */
+  readonly #stalls: { atMs: number; ms: number }[] = [];
   /** When each tenth of a second ended, ms since the epoch, and what was stolen in it, ms. */
   readonly #windows: { atMs: number; stolenMs: number }[] = [];
   readonly #timer: ReturnType<typeof setInterval>;
@@ -22,7 +23,8 @@ export class MachineWatch {
     let stolen = stolenMs();
     this.#timer = setInterval(() => {
       const now = performance.now();
-      if (now - before > EVERY_MS + STALL_MS) this.#stalls.push(now - before - EVERY_MS);
+      const lateMs = now - before - EVERY_MS;
+      if (lateMs > STALL_MS) this.#stalls.push({ atMs: Date.now(), ms: lateMs });
       before = now;
       if (now - windowFrom < WINDOW_MS) return;
       windowFrom = now;
@@ -36,16 +38,17 @@ export class MachineWatch {
     clearInterval(this.#timer);
   }
 
-  /** Whether the host took next to nothing at any time between two, ms since the epoch. */
+  /** Whether nothing stalled, and the host took next to nothing, at any time between two, ms since the epoch. */
   calm(fromMs: number, toMs: number): boolean {
-    const between = this.#windows.filter(({ atMs }) => atMs >= fromMs && atMs <= toMs);
-    return between.length > 0 && between.every(({ stolenMs }) => stolenMs <= CALM_MS);
+    const isBetween = ({ atMs }: { atMs: number }) => atMs >= fromMs && atMs <= toMs;
+    const windows = this.#windows.filter(isBetween);
+    return windows.length > 0 && windows.every(({ stolenMs }) => stolenMs <= CALM_MS) && !this.#stalls.some(isBetween);
   }
 
   /** In words. */
   get report(): string {
     const stolen = this.#windows.reduce((sum, window) => sum + window.stolenMs, 0);
-    const longest = Math.max(0, ...this.#stalls).toFixed(0);
+    const longest = Math.max(0, ...this.#stalls.map(({ ms }) => ms)).toFixed(0);
     return `the machine stalled another process over ${STALL_MS} ms ${this.#stalls.length} times, ${longest} ms the longest, and its host took ${stolen} ms of the cores away, most within 100 ms ${Math.max(0, ...this.#windows.map((window) => window.stolenMs))} ms`;
   }
 }

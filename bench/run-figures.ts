@@ -61,7 +61,7 @@ export async function runFigures(measureMs = MEASURE_MS): Promise<Figure[]> {
       {
         what: 'Of that, the seconds that had half a minute behind them in which nothing stalled',
         ours: `${calm.length} of ${quiet.lookaheads.length}, lookahead ${spread(calm)}`,
-        beside: 'stalled: the host took over 30 ms within 100',
+        beside: 'stalled: another process over 30 ms late, or the host took over 30 ms within 100',
       },
     ];
   } finally {
