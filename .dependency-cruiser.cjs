@@ -1,4 +1,4 @@
-/** Which room may use which. Inside core the arrows run one way; no circles anywhere. */
+/** Which folder may import which. Inside core, dependencies run one way; no cycles anywhere. */
 const below = {
   midi: [],
   timecode: ['midi'],

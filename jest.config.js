@@ -16,8 +16,8 @@ export default {
     project('core', ['<rootDir>/core/src/**/*.test.ts']),
     project('server', ['<rootDir>/server/src/**/*.test.ts']),
     project('web', ['<rootDir>/web/src/**/*.test.ts']),
-    // The machines that run these are shared, and stand still for seconds now and then: what fails is tried once more, and
-    // the first failure is shown.
+    // The test machines are shared and stall for seconds now and then: a failing test is retried once, and the first
+    // failure is shown.
     { ...project('e2e', ['<rootDir>/e2e/**/*.test.ts']), setupFilesAfterEnv: ['<rootDir>/e2e/once-more.cjs'] },
   ],
   testTimeout: 120_000,

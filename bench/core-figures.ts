@@ -24,7 +24,7 @@ const clock: FeedSettings = {
   clockWhileStopped: false,
 };
 
-/** A minute of clicks over noise 20 dB under them, two a second. */
+/** A minute of clicks, two per second, over noise 20 dB below them. */
 export function noisyMinute(): Float32Array {
   const random = seededRandom(5);
   const samples = Float32Array.from({ length: 60 * RATE }, () => 0.05 * random.normal());
@@ -49,7 +49,7 @@ function onsets(): Figure {
   };
 }
 
-/** The general way: how much the spectrum grows from frame to frame; no peak picking, 256 samples between frames. */
+/** The general method: spectral flux per frame, without peak picking, with a hop of 256 samples. */
 function spectralFlux(samples: Float32Array): number {
   const size = 1024;
   const fft = new FFT(size);
@@ -74,7 +74,7 @@ function planner(): Figure {
     ticks = 0;
     for (let ms = -100; ms < dayMs; ms += 60) ticks += feed.plan(ms, ms + 60).length;
   }, 3);
-  // The plain loop adds a period each time; this is how far off its last tick of the day is.
+  // The naive loop accumulates a period; this is the error of its last tick of the day.
   const period = 60_000 / 119.97 / 24;
   let sum = 0;
   for (let i = 0; i < ticks; i++) sum += period;
@@ -126,7 +126,7 @@ function solver(): Figure {
   };
 }
 
-/** Sixty beat boxes in chains of thrus and under split boxes, two hundred sockets wired. */
+/** Sixty drum machines in thru chains and behind split boxes, with two hundred sockets connected. */
 function lineChecking(): Figure {
   const outs = Array.from({ length: 40 }, (_, i) => ({
     id: `out ${i}`,

@@ -1,4 +1,4 @@
-/** One line of the table: what was measured, ours, and the nearest thing that a user could take instead. */
+/** One line of the table: what was measured, our figure, and the nearest alternative a user could take. */
 export interface Figure {
   what: string;
   ours: string;

@@ -15,7 +15,7 @@ const quiet = () => undefined;
 const example = (name: string) => readFileSync(`docs/examples/${name}`);
 const compact = (name: string) => JSON.stringify(JSON.parse(example(name).toString()));
 
-/** All data out and in, and what hostile files cost. The store here is one in memory: the browser's own takes longer. */
+/** Full export and import, and the cost of hostile files. The store here is in memory; the browser's own is slower. */
 export async function filesFigures(): Promise<Figure[]> {
   const data = new Database('bench');
   const { take } = JSON.parse(example('one.take.json').toString()) as { take: Take };

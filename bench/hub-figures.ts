@@ -58,7 +58,7 @@ function following(language: 'clock' | 'timecode'): Figure {
   return { what: `Incoming ${language} followed, 1 ms of noise`, ours: perSecond(count, ms), beside: '—' };
 }
 
-/** Gear of four kinds on cables of four kinds, without its sound. */
+/** Gear of four kinds on cables of four kinds, without audio. */
 function gear(size: number): {
   feeds: Feed[];
   standIns: StandIn[];
@@ -130,7 +130,7 @@ function hour(leader: 'hub' | 'master'): Figure {
   };
 }
 
-/** Heap after a collection where Node was started so that it can be asked for (--expose-gc), else as it is. */
+/** Heap after a collection if Node was started with --expose-gc, else as it is. */
 function day(): Figure {
   const collect = (globalThis as { gc?: () => void }).gc ?? (() => undefined);
   const heaps: number[] = [];

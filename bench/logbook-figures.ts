@@ -6,7 +6,7 @@ import type { Figure } from './figures';
 
 const TAKES = 5000;
 const SCROLL_MS = 4000;
-/** A frame longer than two of sixty a second can be seen. */
+/** A frame longer than two frame periods at 60 Hz is visible. */
 const SEEN_MS = 34;
 
 interface Screen {
@@ -14,13 +14,13 @@ interface Screen {
   tasks: number[];
 }
 
-/** The logbook with thousands of takes: how long until it is listed, how it scrolls, how it filters; beside it a plain table of all. */
+/** The Logbook with thousands of takes: time to list, scrolling, filtering; compared with a plain table of all. */
 export async function logbookFigures(): Promise<Figure[]> {
   const page = await openBrowser();
   try {
     await page.open('/bench');
-    await page.press('Take M');
-    await page.sees('95 % interval', 60_000);
+    await page.press('Record take M');
+    await page.sees('95% interval', 60_000);
     const [take] = await stored<{ id: string; startedAt: number; frames: number }>(page.driver, 'takes');
     await fill(page, take ?? {});
     const openMs = await timed(page, `location.href = '/logbook'`, `${TAKES + 1} entries`);
@@ -65,7 +65,7 @@ export async function logbookFigures(): Promise<Figure[]> {
   }
 }
 
-/** The same take so many times, an hour apart, of which every other has two followers only. */
+/** Copies of one take, an hour apart; every other one has only two followers. */
 async function fill(page: Awaited<ReturnType<typeof openBrowser>>, take: object): Promise<void> {
   await put(page.driver, 'takes', take);
   await page.driver.executeAsyncScript(
@@ -103,7 +103,7 @@ const chooseScript = (option: string) => `
   Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(select, value);
   select.dispatchEvent(new Event('change', { bubbles: true }));`;
 
-/** Until the page shows it, by the page's own clock. */
+/** Time until the page shows it, by the page's own clock. */
 async function timed(
   page: Awaited<ReturnType<typeof openBrowser>>,
   act: string,

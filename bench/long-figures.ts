@@ -18,14 +18,17 @@ interface Computed {
   computeMs?: number;
 }
 
-/** Long takes in the page's worker: ticks that it finds unfinished in its store, as after a crash; an hour of sound from a file. */
+/**
+ * Long takes in the page's worker: unfinished ticks found in the store, as after a crash, and an hour of audio from a
+ * file.
+ */
 export async function longFigures(): Promise<Figure[]> {
   const page = await openBrowser();
   try {
     await page.driver.manage().setTimeouts({ script: PATIENCE_MS });
     await page.open('/bench');
     await page.driver.executeAsyncScript(PUT_TICKS, TICKS);
-    const clock = await computedAnew(page, 'clockTakes');
+    const clock = await recomputed(page, 'clockTakes');
     const sound = await hourFromFile(page);
     return [
       {
@@ -50,16 +53,16 @@ async function hourFromFile(page: Page): Promise<{ computeMs: number; screen: st
   for (let i = 0; i < MINUTES; i++) hour.set(minute, i * minute.length);
   const file = join(mkdtempSync(join(tmpdir(), 'metronomo-bench-')), 'hour.wav');
   writeFileSync(file, writeWav([hour], 48_000, 16));
-  await page.press('How late is it on a recording?');
+  await page.press('How late is a recorded part?');
   await page.driver.findElement(By.css('input[type=file]')).sendKeys(file);
   await page.sees(`${MINUTES * 60}.0 s at 48 kHz`, PATIENCE_MS);
   await page.driver.executeScript(WATCH_SCREEN);
-  await page.press('Measure it');
+  await page.press('Measure');
   return computed(page, 'takes');
 }
 
-/** Opens the page anew, and waits until what lay there is computed. */
-async function computedAnew(page: Page, table: string): Promise<{ computeMs: number; screen: string }> {
+/** Reloads the page and waits until the stored take is analyzed. */
+async function recomputed(page: Page, table: string): Promise<{ computeMs: number; screen: string }> {
   await page.open('/bench');
   await page.driver.executeScript(WATCH_SCREEN);
   return computed(page, table);
@@ -87,7 +90,7 @@ async function computed(page: Page, table: string): Promise<{ computeMs: number;
   };
 }
 
-/** Opens the app's own store; `put(table, record)` waits until it is there. */
+/** Opens the app's own store; `put(table, record)` resolves once it is written. */
 const OPEN = `
   const [amount, done] = arguments;
   const open = indexedDB.open('metronomo-demo');

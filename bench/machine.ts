@@ -3,17 +3,17 @@ import { readFileSync } from 'node:fs';
 const EVERY_MS = 10;
 const STALL_MS = 30;
 const WINDOW_MS = 100;
-/** Of two cores within a tenth of a second. */
+/** Stall that still counts as calm: two cores within a tenth of a second. */
 const CALM_MS = 30;
 
 /**
- * What the machine itself does to those who measure on it: how often a process that only waits was not called in time, and what
- * the host of a virtual machine gave to others (proc(5): steal).
+ * What the machine itself costs the measurement: how often a waiting process was called late, and the time the host of
+ * a virtual machine gave to others (proc(5): steal).
  */
 export class MachineWatch {
-  /** When a call that was late came, ms since the epoch, and how late it was, ms. */
+  /** Late calls: time in ms since the epoch, and delay in ms. */
   readonly #stalls: { atMs: number; ms: number }[] = [];
-  /** When each tenth of a second ended, ms since the epoch, and what was stolen in it, ms. */
+  /** End of each tenth of a second, ms since the epoch, with the time stolen in it, ms. */
   readonly #windows: { atMs: number; stolenMs: number }[] = [];
   readonly #timer: ReturnType<typeof setInterval>;
 
@@ -38,14 +38,14 @@ export class MachineWatch {
     clearInterval(this.#timer);
   }
 
-  /** Whether nothing stalled, and the host took next to nothing, at any time between two, ms since the epoch. */
+  /** Whether there was no stall and next to no steal between two times, ms since the epoch. */
   calm(fromMs: number, toMs: number): boolean {
     const isBetween = ({ atMs }: { atMs: number }) => atMs >= fromMs && atMs <= toMs;
     const windows = this.#windows.filter(isBetween);
     return windows.length > 0 && windows.every(({ stolenMs }) => stolenMs <= CALM_MS) && !this.#stalls.some(isBetween);
   }
 
-  /** In words. */
+  /** As a sentence. */
   get report(): string {
     const stolen = this.#windows.reduce((sum, window) => sum + window.stolenMs, 0);
     const longest = Math.max(0, ...this.#stalls.map(({ ms }) => ms)).toFixed(0);
@@ -53,7 +53,7 @@ export class MachineWatch {
   }
 }
 
-/** Since the machine was started, of all cores; 0 where it is not told. */
+/** Steal since boot over all cores; 0 if not reported. */
 function stolenMs(): number {
   try {
     return 10 * Number(/^cpu +(?:\d+ +){7}(\d+)/.exec(readFileSync('/proc/stat', 'utf8'))?.[1] ?? 0);

@@ -30,11 +30,11 @@ const IN_BROWSER: Record<string, Figures> = {
   page: pageFigures,
   long: longFigures,
   logbook: logbookFigures,
-  // An hour is long to wait: ask for it by BENCH_MINUTES=60.
+  // An hour takes long: ask for it with BENCH_MINUTES=60.
   memory: () => memoryFigures(Number(process.env['BENCH_MINUTES'] ?? 3)),
 };
 
-/** All figures, or those whose names are given: `npm run bench -- run page`. */
+/** All figures, or the named ones: `npm run bench -- run page`. */
 async function main(names: readonly string[]): Promise<void> {
   console.log(
     `Node ${process.versions.node}, ${cpus().length} cores, load ${loadavg()[0]?.toFixed(2)}. Medians of several runs.\n`,

@@ -4,18 +4,21 @@ import type { Figure } from './figures';
 
 const SETTLE_MS = 60_000;
 
-/** The demo playing for so many minutes: the page's memory after the first one, and at the end, each after a collection. */
+/**
+ * The demo playing for a number of minutes: the page's memory after the first one and at the end, each after a
+ * collection.
+ */
 export async function memoryFigures(minutes: number): Promise<Figure[]> {
   const page = await openBrowser();
   try {
     await page.open('/run');
     await page.press('Play');
     await page.sees(/8 of 8\s+locked/, 60_000);
-    await later(SETTLE_MS);
+    await delay(SETTLE_MS);
     const first = await heapMb(page);
-    await later(minutes * 60_000);
+    await delay(minutes * 60_000);
     const last = await heapMb(page);
-    const text = await page.sees('rolling');
+    const text = await page.sees('playing');
     return [
       {
         what: `Memory of the page over ${minutes} min of the demo rolling, all eight heard`,
@@ -39,6 +42,6 @@ async function heapMb(page: Page): Promise<number> {
   return (answer.metrics.find(({ name }) => name === 'JSHeapUsedSize')?.value ?? NaN) / 2 ** 20;
 }
 
-function later(ms: number): Promise<void> {
+function delay(ms: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, ms));
 }

@@ -18,7 +18,7 @@ interface Peers {
   ports: number[];
 }
 
-/** What 32 sessions cost this process, each way, and how well the clock of another process is known. */
+/** CPU cost of 32 sessions in each direction, and how accurately another process's clock is known. */
 export async function networkFigures(): Promise<Figure[]> {
   const { child, ports } = await startPeers();
   const network = await openNetwork('Bench', 0);
@@ -27,14 +27,14 @@ export async function networkFigures(): Promise<Figure[]> {
       network.invite({ address: '127.0.0.1', port }, `Peer ${i + 1}`, `peer-${i + 1}`),
     );
     await until(() => network.sessions().filter(({ state }) => state === 'open').length === SESSIONS);
-    await later(SETTLE_MS);
+    await delay(SETTLE_MS);
     const idle = await coreShare();
     const sending = sendClocks(network, ids, BPM);
-    await later(SETTLE_MS);
+    await delay(SETTLE_MS);
     const sent = await coreShare();
     clearInterval(sending);
     child.send('play');
-    await later(SETTLE_MS);
+    await delay(SETTLE_MS);
     const before = received(network);
     const heard = await coreShare();
     const rate = (received(network) - before) / (MEASURE_MS / 1000);
@@ -76,11 +76,11 @@ async function startPeers(): Promise<Peers> {
   return { child, ports };
 }
 
-/** Of one core, while nothing else goes on in this process. */
+/** Share of one core while this process is otherwise idle. */
 async function coreShare(): Promise<number> {
   const before = process.cpuUsage();
   const beganMs = performance.now();
-  await later(MEASURE_MS);
+  await delay(MEASURE_MS);
   const { user, system } = process.cpuUsage(before);
   return (user + system) / 1000 / (performance.now() - beganMs);
 }
@@ -100,7 +100,7 @@ async function bareDatagrams(): Promise<number> {
   return share;
 }
 
-/** Into an end with an open session, as if from its peer, with no socket between, for a socket would drop what is too much. */
+/** Fed straight into an end with an open session, as if from its peer: a socket would drop the excess. */
 function randomDatagrams(): { ms: number; keptMB: number; open: number } {
   const [ours, theirs] = ['Ours', 'Theirs'].map((name) => new SessionHost({ name, random: Math.random }));
   const [here, there] = [5004, 6004].map((port) => ({ address: '127.0.0.1', port }));
@@ -133,7 +133,7 @@ function at({ address, port }: PeerAddress, channel: Channel): PeerAddress {
   return { address, port: channel === 'control' ? port : port + 1 };
 }
 
-/** What the last exchange would say by itself. */
+/** The error if only the last exchange were used. */
 function offOfLast(network: Network, id: string): number {
   const last = network.exchangesAfter(id, 0)?.findLast(({ receivedMs }) => receivedMs !== null);
   return Math.abs((last?.theirsMs ?? NaN) - ((last?.sentMs ?? 0) + (last?.receivedMs ?? 0)) / 2 - PEERS_SHIFT_MS);
@@ -152,9 +152,9 @@ function median(values: number[]): number {
 }
 
 async function until(is: () => boolean): Promise<void> {
-  while (!is()) await later(50);
+  while (!is()) await delay(50);
 }
 
-function later(ms: number): Promise<void> {
+function delay(ms: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, ms));
 }

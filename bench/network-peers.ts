@@ -8,7 +8,7 @@ export const PEERS_SHIFT_MS = 12_345.678;
 const EVERY_MS = 10;
 const AHEAD_MS = 60;
 
-/** Clock for each session as the hub's worker sends it: every 10 ms what is due in the next 60. */
+/** Clock for each session as the hub's worker sends it: every 10 ms, what is due within the next 60. */
 export function sendClocks(network: Network, ids: readonly string[], bpm: number): NodeJS.Timeout {
   const tickMs = 60_000 / bpm / 24;
   let nextMs = network.now() + AHEAD_MS;
@@ -19,13 +19,13 @@ export function sendClocks(network: Network, ids: readonly string[], bpm: number
   }, EVERY_MS);
 }
 
-/** On the machine's own clock, which is one for all its processes, and so much more. */
+/** On the machine's clock, shared by all processes, plus an offset. */
 export function openNetwork(name: string, shiftMs: number): Promise<Network> {
   const now = () => Number(process.hrtime.bigint()) / 1e6 + shiftMs;
   return Network.open({ name, hosts: HOSTS, port: 0, logger, now });
 }
 
-/** The other ends, in a process of their own: they accept every invitation, and send a clock when told to. */
+/** The peers, in a process of their own: they accept every invitation, and send a clock on request. */
 export async function bePeers(count: number, bpm: number): Promise<void> {
   const peers = await Promise.all(
     Array.from({ length: count }, (_, i) => openNetwork(`Peer ${i + 1}`, PEERS_SHIFT_MS)),

@@ -8,7 +8,7 @@ import { stored } from '../e2e/page-stand-ins';
 import { noisyMinute } from './core-figures';
 import { timesRealTime, type Figure } from './figures';
 
-/** Keeps the times between frames of the page, and how long each task over 50 ms held its thread. */
+/** Records the page's frame intervals, and the duration of each task over 50 ms. */
 export const WATCH_SCREEN = `
   window.screen_ = { frames: [], tasks: [], doneAt: NaN };
   const watch = setInterval(() => {
@@ -24,7 +24,7 @@ export const WATCH_SCREEN = `
 
 const PATIENCE_MS = 15_000;
 
-/** What only a real page can show: a recording measured in the worker while the screen goes on being drawn. */
+/** What only a real page can show: a recording analyzed in the worker while the screen keeps rendering. */
 export async function pageFigures(): Promise<Figure[]> {
   const minutes = 5;
   const minute = noisyMinute();
@@ -36,13 +36,13 @@ export async function pageFigures(): Promise<Figure[]> {
   const page = await openBrowser();
   try {
     await page.open('/bench');
-    await page.press('How late is it on a recording?');
+    await page.press('How late is a recorded part?');
     await page.driver.findElement(By.css('input[type=file]')).sendKeys(file);
     await page.sees(`${minutes * 60}.0 s at 48 kHz`, 60_000);
     await page.driver.executeScript(WATCH_SCREEN);
     const startedAt = Date.now();
-    await page.press('Measure it');
-    // The page notes by itself when it is done: every question to it would hold up its frames.
+    await page.press('Measure');
+    // The page records the moment itself: every query would delay its frames.
     await new Promise((resolve) => setTimeout(resolve, PATIENCE_MS));
     const { frames, tasks, doneAt } = await page.driver.executeScript<{
       frames: number[];
@@ -50,7 +50,7 @@ export async function pageFigures(): Promise<Figure[]> {
       doneAt: number;
     }>('return window.screen_');
     const ms = doneAt - startedAt;
-    await page.sees('95 % interval');
+    await page.sees('95% interval');
     const [take] = await stored<{ computeMs: number }>(page.driver, 'takes');
     frames.sort((a, b) => a - b);
     const p95 = frames[Math.floor(frames.length * 0.95)] ?? NaN;

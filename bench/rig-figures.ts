@@ -12,21 +12,21 @@ const GEAR = 60;
 const CABLES = 200;
 const CHANGES = 30;
 
-/** A change of a big rig, from the press until the screen shows it, and the drawing and check within that. */
+/** A change to a large rig, from the click until it is on screen, and the layout and check within that. */
 export async function rigFigures(): Promise<Figure[]> {
   const file = join(mkdtempSync(join(tmpdir(), 'metronomo-bench-')), 'big.rig.json');
   writeFileSync(file, JSON.stringify({ metronomoRig: 1, rig: bigRig() }));
   const page = await openBrowser();
   try {
     await page.open('/rig');
-    await page.driver.findElement(By.css('input[aria-label="Open a rig file"]')).sendKeys(file);
-    await page.sees('Sixty was opened.');
+    await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
+    await page.sees('Opened Sixty.');
     await page.driver.wait(
       async () => (await page.driver.findElements(By.css('.react-flow__edge'))).length >= CABLES,
       20_000,
     );
     await page.press('Gear');
-    await page.press('Box 1 …');
+    await page.press('Box 1…');
     const { whole, work, tasks } = await page.driver.executeAsyncScript<Record<'whole' | 'work' | 'tasks', number[]>>(
       `const done = arguments[arguments.length - 1];
        (async () => {

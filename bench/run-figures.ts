@@ -12,10 +12,10 @@ import { MachineWatch } from './machine';
 const FEEDS = 16;
 const BPM = 300;
 const SETTLE_MS = 8000;
-/** Longer than the lookahead remembers how busy the page was when it was opened. */
+/** Longer than the lookahead remembers the load of opening the page. */
 const QUIET_SETTLE_MS = 40_000;
 const MEASURE_MS = 60_000;
-/** So long the lookahead remembers. */
+/** How long the lookahead remembers a stall. */
 const REMEMBERED_MS = 31_000;
 
 interface Counted {
@@ -26,11 +26,14 @@ interface Counted {
 interface Run extends Counted {
   frames: number[];
   machine: MachineWatch;
-  /** Once a second, and when, ms since the epoch. */
+  /** Once a second, with its time in ms since the epoch. */
   lookaheads: { atMs: number; ms: number }[];
 }
 
-/** Sixteen clocks at 300 BPM from a page whose main thread is held for 100 ms every second, and beside it a timer loop. */
+/**
+ * Sixteen clocks at 300 BPM from a page whose main thread is blocked for 100 ms every second, compared with a timer
+ * loop.
+ */
 export async function runFigures(measureMs = MEASURE_MS): Promise<Figure[]> {
   const page = await openBrowser();
   try {
@@ -80,40 +83,40 @@ async function openSixteen(page: Page): Promise<void> {
   await page.open('/rig');
   const file = join(mkdtempSync(join(tmpdir(), 'metronomo-bench-')), 'sixteen.rig.json');
   writeFileSync(file, JSON.stringify({ metronomoRig: 1, rig: sixteen() }));
-  await page.driver.findElement(By.css('input[aria-label="Open a rig file"]')).sendKeys(file);
-  await page.sees('Sixteen was opened.');
+  await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
+  await page.sees('Opened Sixteen.');
   await page.press('Ports');
   await page.press('Connect MIDI ports');
-  await page.sees('here');
+  await page.sees('connected');
   await page.driver.findElement(By.css('a[href="/run"]')).click();
 }
 
-/** Keeps the times between the frames of the page. */
+/** Records the page's frame intervals. */
 const WATCH_FRAMES = `
   window.frames_ = [];
   let before = performance.now(), on = true;
   const next = (now) => { if (!on) return; window.frames_.push(now - before); before = now; requestAnimationFrame(next); };
   requestAnimationFrame(next);
   window.ahead_ = [];
-  const plans = document.evaluate("//span[contains(., 'ms ahead')]", document, null, 9).singleNodeValue;
-  const look = setInterval(() => window.ahead_.push({ atMs: Date.now(), ms: Number(/plans (\\d+) ms/.exec(plans.textContent)[1]) }), 1000);
+  const plans = document.evaluate("//*[starts-with(@title, 'Look-ahead')]", document, null, 9).singleNodeValue;
+  const look = setInterval(() => window.ahead_.push({ atMs: Date.now(), ms: Number(/Look-ahead (\\d+) ms/.exec(plans.title)[1]) }), 1000);
   window.stopWatching = () => { on = false; clearInterval(look); };`;
 
 async function playFor(page: Page, ms: number, holdMs: number): Promise<Run> {
   const machine = new MachineWatch();
   await page.press('Play');
-  await page.sees('rolling');
+  await page.sees('playing');
   if (holdMs > 0)
     await page.driver.executeScript(
       `window.holding = setInterval(() => { const until = performance.now() + ${holdMs}; while (performance.now() < until); }, 1000);`,
     );
-  // By the page's own timer, so that no call from outside comes into what the lookahead remembers.
+  // By the page's own timer, so that no call from outside affects what the lookahead remembers.
   const settleMs = holdMs > 0 ? SETTLE_MS : QUIET_SETTLE_MS;
   await page.driver.executeScript(
     `setTimeout(() => { Object.assign(standIn.counted, { all: 0, late: 0, latestMs: 0 }); ${WATCH_FRAMES} }, ${settleMs});`,
   );
-  await later(settleMs);
-  await later(ms);
+  await delay(settleMs);
+  await delay(ms);
   machine.end();
   const { counted, frames, lookaheads } = await page.driver.executeScript<{
     counted: Counted;
@@ -128,7 +131,7 @@ async function playFor(page: Page, ms: number, holdMs: number): Promise<Run> {
   return { ...counted, frames, machine, lookaheads };
 }
 
-/** What a page without any of this does: every 5 ms, send the ticks that are due. */
+/** The naive alternative: every 5 ms, send the ticks that are due. */
 async function timerLoop(page: Page, ms: number): Promise<Counted> {
   await page.driver.manage().setTimeouts({ script: 2 * ms });
   return page.driver.executeAsyncScript<Counted>(
@@ -175,6 +178,6 @@ function sixteen() {
   return { name: 'Sixteen', bpm: BPM, gear, hubSockets, cables, leaders: ['hub'], input };
 }
 
-function later(ms: number): Promise<void> {
+function delay(ms: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, ms));
 }

@@ -41,7 +41,7 @@ function hourOfSound(): Figure {
   return { what: 'Onsets in an hour of 48 kHz', ours: `${(ours / 1000).toFixed(1)} s`, beside: '—' };
 }
 
-/** Ten minutes on nine inputs, each loaded when it is its turn, as the worker does. */
+/** Ten minutes on nine inputs, each loaded in its turn, as the worker does. */
 async function longTake(): Promise<Figure> {
   const minute = noisyMinute();
   const line = { gearId: null, name: '', offsetMs: 0, report: null, landings: [], pulsesMs: [], onsetsMs: [] };

@@ -4,9 +4,9 @@ import type { Page } from './browser';
 
 const source = readFileSync(createRequire(__filename).resolve('axe-core/axe.min.js'), 'utf8');
 
-/** What axe finds wrong with the page as it is now, or with a part of its rules only, one line each. */
+/** The page's axe violations, optionally for some rules only, one line each. */
 export async function violations({ driver }: Page, rules?: string[]): Promise<string[]> {
-  // Asked by the driver, which the page's own policy does not bind.
+  // Injected by the driver, which the page's content policy doesn't restrict.
   if (!(await driver.executeScript<boolean>('return Boolean(window.axe)'))) await driver.executeScript(source);
   const found = await driver.executeAsyncScript<{ id: string; nodes: { html: string }[] }[]>(
     `const [rules, done] = arguments;

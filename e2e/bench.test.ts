@@ -37,34 +37,34 @@ const newest = async (question?: string) =>
     .filter(({ plan }) => plan?.question === question)
     .sort((a, b) => b.startedAt - a.startedAt)[0]!;
 
-test('notes there and back by a thru: six bytes of 0.32 ms (31 250 baud, ten bits a byte, MIDI 1.0)', async () => {
-  await ask('How long is MIDI on its way?');
-  await page.press('Send 64 notes round');
-  await page.sees(/There and back takes 1\.9\d ms, so one way about 0\.96 ms/, 60_000);
+test('MIDI round trip through a thru: six bytes of 0.32 ms (31,250 baud, ten bits per byte, MIDI 1.0)', async () => {
+  await ask('How fast is this MIDI path?');
+  await page.press('Send 64 notes');
+  await page.sees(/1\.9\d ms round trip, about 0\.96 ms one way/, 60_000);
   expect((await newest('loop')).lines[0]!.report).toMatchObject({ matched: 64, believable: true });
 });
 
-test('what the audio path adds is found, and a take without the click on an input counts it off', async () => {
-  await ask('What does my audio path add?');
-  await page.press('Measure the path');
-  await page.sees('It is kept with Boathouse interface', 60_000);
+test('the audio round trip is measured, and a take without a click input subtracts it', async () => {
+  await ask('What is my audio round trip?');
+  await page.press('Measure round trip');
+  await page.sees('Saved for Boathouse interface', 60_000);
   const { lines, sampleRate } = await newest('calibration');
   expect(Math.abs(lines[0]!.report!.medianMs - BOATHOUSE.soundInterface.inputDelayMs)).toBeLessThan(2000 / sampleRate);
-  await ask('How late does it sound?');
+  await ask('How late is my gear?');
   await option('4 bars');
-  await option('the hub’s time, less 7.4 ms');
-  await page.press('Take M');
-  await page.sees('How late Porch beat box sounds', 60_000);
+  await option('Hub clock minus 7.4 ms');
+  await page.press('Record take M');
+  await page.sees('Latency: Porch beat box', 60_000);
   const take = await newest();
   const heron = take.lines.find(({ gearId }) => gearId === 'heron')!.report!;
   const { latencyMs, cable } = BOATHOUSE.boxes.find(({ portId }) => portId === 'boathouse-heron')!;
   expect(heron.believable).toBe(true);
   expect(Math.abs(heron.medianMs - latencyMs - (cable?.byteMs ?? 0))).toBeLessThan(0.6);
-  await option('the click on its input');
+  await option('Click input');
 });
 
-test('one after the other on one input that hears everybody: each alone in its turn, and all play again after it', async () => {
-  await option('in turn, all on input 11');
+test('one at a time on a shared input: each device alone in its turn, and all of them play again afterwards', async () => {
+  await option('One at a time on input 11');
   const boxes = await page.driver.findElements(By.css('fieldset label'));
   for (const box of boxes) {
     const wanted = /^(Porch|Tide)/.test(await box.getText());
@@ -72,7 +72,7 @@ test('one after the other on one input that hears everybody: each alone in its t
     if ((await tick.isSelected()) !== wanted) await tick.click();
   }
   const before = (await newest()).startedAt;
-  await page.press('Take M');
+  await page.press('Record take M');
   await page.driver.wait(async () => (await newest()).startedAt !== before, 30_000);
   await page.driver.wait(async () => (await newest()).lines.every(({ report }) => report), 60_000, 'not measured');
   const { id, lines } = await newest();
@@ -83,25 +83,25 @@ test('one after the other on one input that hears everybody: each alone in its t
     expect(report!.matched).toBeGreaterThanOrEqual(15);
     expect(Math.abs(report!.medianMs - latencyMs - (cable?.byteMs ?? 0))).toBeLessThan(0.6);
   }
-  await option('all at once, each on its input');
+  await option('All, separate inputs');
 }, 120_000);
 
-test('an onset is moved and rejected by hand, and all of it taken back', async () => {
-  const cursor = () => page.driver.findElement(By.css('[role=slider][aria-label^="Where beat"]'));
+test('an onset is moved and excluded by hand, and restored', async () => {
+  const cursor = () => page.driver.findElement(By.css('[role=slider][aria-label^="Onset of beat"]'));
   const first = async () =>
     (await newest()).lines[0] as StoredTake['lines'][number] & { landings: { lateMs: number }[] };
   const before = (await first()).landings[0]!.lateMs;
   await cursor().sendKeys(Key.chord(Key.SHIFT, Key.ARROW_RIGHT));
-  await page.sees(', by hand');
+  await page.sees(', set by hand');
   await page.driver.wait(async () => Math.abs((await first()).landings[0]!.lateMs - before - 1) < 1e-6, 10_000);
   await cursor().sendKeys(Key.DELETE);
-  await page.sees('By hand: 1 beats do not count.');
-  await page.press('All as measured');
+  await page.sees('Beats excluded by hand: 1.');
+  await page.press('Restore all');
   await page.driver.wait(async () => (await first()).landings[0]!.lateMs === before, 10_000);
 });
 
-test('a note stays with a take', async () => {
-  await page.driver.findElement(By.css('[aria-label="Note about this take"]')).sendKeys('new cable', Key.ENTER);
+test('a note on a take is kept', async () => {
+  await page.driver.findElement(By.css('[aria-label="Note on this take"]')).sendKeys('new cable', Key.ENTER);
   await page.driver.wait(
     async () => ((await newest()) as StoredTake & { note?: string }).note === 'new cable',
     5000,
@@ -109,30 +109,30 @@ test('a note stays with a take', async () => {
   );
 });
 
-test('a recorder that chases: ended early after two starts, it is told where it landed in them', async () => {
-  await ask('How fast does it lock?');
-  await page.press('Start and stop it');
-  await page.sees(/Listening: 1[2-9] of/, 60_000);
-  await page.press('End it now');
-  await page.sees('How fast it locks: Weir recorder', 30_000);
+test('a chase finished early after two starts reports where the recorder landed', async () => {
+  await ask('How fast does timecode lock?');
+  await page.press('Measure lock time');
+  await page.sees(/Measuring: 1[2-9] of/, 60_000);
+  await page.press('Finish early');
+  await page.sees('Timecode lock: Weir recorder', 30_000);
   const { lines, ending } = await newest('chase');
-  expect(ending).toContain('ended early');
+  expect(ending).toContain('finished early');
   const [least, most] = USUAL_RECORDER.landsMs;
   const [first] = lines[0]!.result!.report.starts;
-  // On its way there a code waits for a quarter frame and the cable.
+  // On its way there, a code waits for a quarter frame and the cable.
   expect(first!.landsMs).toBeGreaterThan(least - 2);
   expect(first!.landsMs).toBeLessThan(most + 6);
 });
 
 test.each([
-  'What does my audio path add?',
-  'How long is MIDI on its way?',
-  'How fast does it lock?',
-  'Does it follow?',
-  'Does it drift?',
+  'What is my audio round trip?',
+  'How fast is this MIDI path?',
+  'How fast does timecode lock?',
+  'Does my gear follow tempo?',
+  'Does my gear drift?',
 ])('%s passes axe', async (question) => {
   await ask(question);
   expect(await violations(page)).toEqual([]);
 });
 
-test('nothing was complained of in the console', async () => expect(await page.complaints()).toEqual([]));
+test('no console errors', async () => expect(await page.complaints()).toEqual([]));

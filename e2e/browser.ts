@@ -16,27 +16,27 @@ const LOOK_EVERY_MS = 60;
 export interface Page {
   driver: WebDriver;
   url: string;
-  /** Where peers invite it. */
+  /** UDP port where peers invite it. */
   networkPort: number;
-  /** Opens an address of the app, and waits until it is drawn. */
+  /** Opens a path of the app and waits until it is rendered. */
   open(path: string): Promise<void>;
-  /** Opens an address with nothing stored, as on a first visit. */
+  /** Opens a path with empty storage, as on a first visit. */
   afresh(path: string): Promise<void>;
-  /** The element with a role's name, by its text, label or test of both; waits for it. */
+  /** Waits for a button by its text or aria-label. */
   button(name: string): Promise<WebElement>;
   press(name: string): Promise<void>;
-  /** Goes to one of the five views by its link. */
+  /** Switches to one of the five views by its link. */
   go(view: string): Promise<void>;
-  /** Opens a tab whose name begins so. */
+  /** Opens the tab whose name starts with this. */
   tab(name: string): Promise<void>;
-  /** Waits until the page shows a text, which may be a pattern; gives all the text of the page then. */
+  /** Waits until the page shows a text or matches a pattern; returns the page's whole text. */
   sees(text: string | RegExp, withinMs?: number): Promise<string>;
-  /** Errors that the page wrote to its console. */
+  /** Errors the page wrote to its console. */
   complaints(): Promise<string[]>;
   picture(file: string): Promise<void>;
-  /** The tab dies, and another takes its place; gives what an expression was just before. */
+  /** Crashes the tab and opens another; returns the value of an expression just before. */
   crash<T>(expression: string): Promise<T>;
-  /** Where files are saved from now on; `next` waits for one that ends like that, and gives its path. */
+  /** Redirects downloads; `next` waits for a file with this ending and returns its path. */
   downloads(): Promise<{ next(ending: string): Promise<string> }>;
   close(): Promise<void>;
 }
@@ -52,9 +52,9 @@ export async function openBrowser({
   flags?: string[];
   width?: number;
   height?: number;
-  /** Whether the stand-in of a tablet is in the network. */
+  /** Whether the stand-in tablet is on the network. */
   standIn?: boolean;
-  /** As others in the network see it. */
+  /** Name shown to peers. */
   name?: string;
 } = {}): Promise<Page> {
   const { url, networkPort, end } = await serveApp(name, standIn);
@@ -98,7 +98,7 @@ export async function openBrowser({
       await driver.wait(until.elementIsEnabled(element), PATIENCE_MS, `"${name}" stays disabled`);
       await element.click();
     };
-    // The page may draw it anew between finding and pressing it; a person would press the new one.
+    // The element may be re-rendered between finding and clicking it: retry once.
     await press().catch((problem: unknown) => {
       if (problem instanceof error.StaleElementReferenceError) return press();
       throw problem;
@@ -115,7 +115,7 @@ export async function openBrowser({
     networkPort,
     open,
     async afresh(path) {
-      // From elsewhere, or the app itself would hold what is to be deleted.
+      // Leave the app first, or it would hold the databases open.
       await driver.get('about:blank');
       await devTools('Storage.clearDataForOrigin', { origin: url, storageTypes: 'indexeddb,local_storage' });
       await open(path);
@@ -129,7 +129,7 @@ export async function openBrowser({
         name,
       ),
     async sees(text, withinMs = PATIENCE_MS) {
-      // Not by `getText`, which works through every element in script: the page would be busy with it most of the time.
+      // Not `getText`, which walks every element in script and would keep the page busy.
       const shown = () => driver.executeScript<string>('return document.body.innerText');
       const fits = (all: string) => (typeof text === 'string' ? all.includes(text) : text.test(all));
       await driver
@@ -146,7 +146,7 @@ export async function openBrowser({
     },
     async complaints() {
       const entries = await driver.manage().logs().get('browser');
-      // A browser tells each only once.
+      // The driver returns each log entry only once.
       complained.push(...entries.filter(({ level }) => level.name === 'SEVERE').map(({ message }) => message));
       return complained;
     },
@@ -156,7 +156,7 @@ export async function openBrowser({
       await driver.switchTo().newWindow('tab');
       const other = await driver.getWindowHandle();
       await driver.switchTo().window(dying);
-      // The answer of a tab that is dead may never come.
+      // A crashed tab may never reply.
       const crashed = devTools('Page.crash', {}).catch(() => undefined);
       await Promise.race([crashed, new Promise((resolve) => setTimeout(resolve, 1500))]);
       await driver.switchTo().window(other);
@@ -175,7 +175,7 @@ export async function openBrowser({
             `nothing like ${ending} was saved`,
           );
           const name = fresh() ?? '';
-          // The next one may have the same name.
+          // The next file may have the same name.
           const kept = join(folder, `kept ${++count} ${name}`);
           renameSync(join(folder, name), kept);
           return kept;
@@ -193,7 +193,7 @@ export async function openBrowser({
   };
 }
 
-/** The server as it is, on ports of its own, with nobody found but on this computer. */
+/** The real server on its own ports, reachable on this computer only. */
 async function serveApp(
   name: string,
   standIn: boolean,

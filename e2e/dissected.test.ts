@@ -10,8 +10,8 @@ import { Network } from '../server/src/network/network';
 import { until } from '../server/src/network/until';
 
 /**
- * tshark, from Debian's packages, is an independent reader of RTP-MIDI (RFC 6295) and of the session protocol: what it says of a session
- * that it captured on the loopback interface is compared with what was sent.
+ * tshark, from Debian's packages, is an independent reader of RTP-MIDI (RFC 6295) and the session protocol: its
+ * dissection of a session captured on the loopback interface is compared with what was sent.
  */
 const logger = pino({ level: 'silent' });
 const run = promisify(execFile);
@@ -31,7 +31,7 @@ const MESSAGES: MidiMessage[] = [
   { kind: 'stop' },
 ];
 
-/** Gives the capture once it really runs: what it says itself comes too early. */
+/** Resolves once packets are really captured: tshark announces itself too early. */
 async function capture(networks: Network[]): Promise<ChildProcess> {
   const filter = networks.map(({ port }) => `udp portrange ${port}-${port + 1}`).join(' or ');
   const child = spawn('tshark', ['-i', 'lo', '-f', filter, '-w', file, '-q']);
@@ -51,14 +51,14 @@ const FIELDS = [
   ...(['sj_chapter_q_clock', 'chanjour_toc_n', 'chanjour_channel'] as const),
 ];
 
-/** Of each field all values in all packets. */
+/** All values of each field over all packets. */
 async function valuesOf(fields: readonly string[]): Promise<number[][]> {
   const asked = fields.flatMap((field) => ['-e', `rtpmidi.${field}`]);
   const rows = (await read('-Y', 'rtpmidi', '-T', 'fields', '-E', 'separator=;', ...asked)).split('\n').filter(Boolean);
   return fields.map((_, i) => rows.flatMap((row) => (row.split(';')[i] ?? '').split(',').filter(Boolean).map(Number)));
 }
 
-test('a captured session is dissected by another program without a malformed packet, and holds the same messages', async () => {
+test('another program dissects a captured session without a malformed packet, and reads the same messages', async () => {
   const options = { hosts: ['127.0.0.1'], port: 0, logger };
   const [ours, theirs] = [
     await Network.open({ ...options, name: 'Boathouse' }),
@@ -80,7 +80,7 @@ test('a captured session is dissected by another program without a malformed pac
     all.map((bytes, i) => ({ atMs: atMs + 8 * i, bytes })),
   );
   await until(() => count === all.length || null);
-  // The other end says what it has heard, and what is not needed any more leaves the journal.
+  // Once the peer confirms receipt, the journal is trimmed.
   await until(() => ours.now() > atMs + 8 * all.length + 1500 || null);
   ours.leave(id);
   await new Promise((resolve) => setTimeout(resolve, 200));
@@ -89,7 +89,7 @@ test('a captured session is dissected by another program without a malformed pac
 
   expect(await read('-Y', '_ws.malformed || _ws.expert.severity == error')).toBe('');
   const fields = await valuesOf(FIELDS);
-  /** The values of a field in all packets, in their order; a packet may hold several. */
+  /** The values of a field over all packets, in order; a packet may hold several. */
   const seen = (field: (typeof FIELDS)[number]) => fields[FIELDS.indexOf(field)] ?? [];
   const pieces = [...[0xf0, 0xf0], ...[0xf7, 0xf0], ...[0xf7, 0xf7]];
   const quarters = Array.from({ length: 8 }, () => 0xf1);
@@ -109,15 +109,16 @@ test('a captured session is dissected by another program without a malformed pac
   expect(seen('note')).toEqual([60, 64, 60]);
   expect(seen('velocity')).toEqual([100, 90, 0]);
   expect([seen('controller'), seen('controller_value'), seen('program')]).toEqual([[7], [99], [12]]);
-  // The journals count the ticks from the 300th sixteenth on, each packet what was before it; some may have gone together.
+  // The journals count ticks from the 300th sixteenth on, each packet up to the one before; some messages may have
+  // shared a packet.
   const clocks = seen('sj_chapter_q_clock');
   expect(clocks.length).toBeGreaterThan(10);
   expect([...clocks].sort((a, b) => a - b)).toEqual(clocks);
   expect([clocks[0], Math.max(...clocks) <= 1830]).toEqual([1800, true]);
-  // Those after the notes hold them too, on the third channel.
+  // Journals after the notes contain them too, on the third channel.
   expect(seen('chanjour_toc_n').some((flag) => flag === 1)).toBe(true);
   expect(new Set(seen('chanjour_channel'))).toEqual(new Set([2]));
-  // And the conversation about it.
+  // And the session protocol.
   const words = (await read('-Y', '!rtpmidi && udp.length > 9', '-T', 'fields', '-e', '_ws.col.Info'))
     .split('\n')
     .filter(Boolean);

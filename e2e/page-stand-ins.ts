@@ -1,15 +1,15 @@
 import type { WebDriver } from 'selenium-webdriver';
 import type { Driver } from 'selenium-webdriver/chrome';
 
-/** Puts a script into every page before the app's own runs. */
+/** Injects a script into every page before the app's own. */
 async function beforeApp(driver: WebDriver, script: string): Promise<void> {
   await (driver as Driver).sendAndGetDevToolsCommand('Page.addScriptToEvaluateOnNewDocument', { source: script });
 }
 
 /**
- * A stand-in for `navigator.requestMIDIAccess` that keeps to the W3C Web MIDI API: outputs, the first of them "Attic in",
- * that can be pulled (`standIn.pull()`) and put back, and keep what they are sent with its due time and the time of the
- * call; and one input, "Attic out", on which `standIn.arrive(bytes)` brings something in.
+ * A stand-in for `navigator.requestMIDIAccess` that follows the W3C Web MIDI API: outputs, the first of them "Attic
+ * in", which can be unplugged (`standIn.pull()`) and plugged back in, and which record what they are sent with its due
+ * time and call time; and one input, "Attic out", fed by `standIn.arrive(bytes)`.
  */
 export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}): Promise<void> {
   return beforeApp(
@@ -69,9 +69,9 @@ export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}
 }
 
 /**
- * A loop of air and cable inside the page: what the app sends to the speakers comes back on input 1 after `cableMs`, and
- * a box on the MIDI port plays a burst on input 2, `latencyMs` after each quarter note of the clock or each note it gets.
- * It finds its own way from the port's times to audio time, with nothing from the app.
+ * An acoustic loop inside the page: the app's audio output comes back on input 1 after `cableMs`, and a device on the
+ * MIDI port plays a burst on input 2, `latencyMs` after each quarter note of the clock or each note. It maps port times
+ * to audio time on its own, with nothing from the app.
  */
 export function withLoop(
   driver: WebDriver,
@@ -129,7 +129,7 @@ export function withLoop(
   );
 }
 
-/** All records of a table in the app's own store: of the demo, and of one's own. */
+/** All records of a table in the app's own store, demo and own data. */
 export function stored<T>(driver: WebDriver, table: string): Promise<T[]> {
   return driver.executeAsyncScript<T[]>(
     `const done = arguments[arguments.length - 1];
@@ -147,7 +147,7 @@ export function stored<T>(driver: WebDriver, table: string): Promise<T[]> {
   );
 }
 
-/** Puts a record into a table of the demo's. */
+/** Adds a record to a table of the demo. */
 export function put(driver: WebDriver, table: string, record: object): Promise<void> {
   return driver.executeAsyncScript<undefined>(
     `const [record, done] = arguments;
@@ -161,7 +161,7 @@ export function put(driver: WebDriver, table: string, record: object): Promise<v
   );
 }
 
-/** Takes records away from a table of the demo's: those of which a field is this. */
+/** Removes records from a table of the demo by the value of a field. */
 export function remove(driver: WebDriver, table: string, field: string, value: string): Promise<void> {
   return driver.executeAsyncScript<undefined>(
     `const [field, value, done] = arguments;
@@ -179,7 +179,7 @@ export function remove(driver: WebDriver, table: string, field: string, value: s
   );
 }
 
-/** How many seconds are kept of the sound of a take in the demo. */
+/** Seconds of audio stored for a take of the demo. */
 export function soundSeconds(driver: WebDriver, takeId: string): Promise<number> {
   return driver.executeAsyncScript<number>(
     `const [takeId, done] = arguments;

@@ -30,19 +30,19 @@ const choose = async (page: Page, label: string, option: string) => {
   await select.findElement(By.xpath(`option[normalize-space()="${option}"]`)).click();
 };
 
-/** My studio with one follower on the MIDI port, heard on input 2, the click on input 1. */
+/** My studio with one follower on the MIDI port, returning on input 2, and the click on input 1. */
 async function wireUp(page: Page): Promise<void> {
   await page.open('/rig');
-  await choose(page, 'Rig in use', 'My studio');
+  await choose(page, 'Current rig', 'My studio');
   await page.press('Ports');
   await page.press('Connect MIDI ports');
   await page.sees('Attic in');
-  await choose(page, 'Returns come in by', 'the system’s audio input');
-  await page.sees(/2 channels; echo cancelling/);
+  await choose(page, 'Audio interface', 'system default input');
+  await page.sees(/2 channels; echo cancellation/);
   await page.press('Add gear');
-  await page.press('Beat box');
-  await choose(page, 'Port it is sent to', 'Attic in');
-  await choose(page, 'Comes back on', 'input 2');
+  await page.press('Drum machine');
+  await choose(page, 'Output port', 'Attic in');
+  await choose(page, 'Audio return', 'input 2');
   await page.driver
     .findElement(By.css('input[inputmode=decimal]'))
     .sendKeys(Key.chord(Key.CONTROL, 'a'), String(BPM), Key.ENTER);
@@ -52,16 +52,16 @@ const allTakes = async (page: Page) =>
   (await stored<StoredTake>(page.driver, 'takes')).sort((a, b) => a.startedAt - b.startedAt);
 
 /**
- * Takes until one is believed, as a musician would: on a shared machine the simulated sound card breaks off now and
- * then, and a take can lose too many beats. A number that is wrong is never believed for that.
+ * Repeats takes until one is reliable, as a musician would: on a shared machine the simulated sound card drops out now
+ * and then, and a take can lose too many beats. A wrong number never becomes reliable that way.
  */
 async function believableTake(page: Page, tries = 4): Promise<{ medianMs: number }> {
   await choose(page, 'Length', '4 bars');
   for (let i = 0; i < tries; i++) {
     const before = (await allTakes(page)).length;
-    await page.press('Take M');
-    await page.button('End it now');
-    const ending = By.xpath('//button[normalize-space()="End it now"]');
+    await page.press('Record take M');
+    await page.button('Finish early');
+    const ending = By.xpath('//button[normalize-space()="Finish early"]');
     await page.driver.wait(
       async () => (await page.driver.findElements(ending)).length === 0,
       60_000,
@@ -74,7 +74,7 @@ async function believableTake(page: Page, tries = 4): Promise<{ medianMs: number
   throw new Error(`none of ${tries} takes was believable: ${await page.sees('')}`);
 }
 
-describe('a MIDI port and an audio input, in a loop inside the page', () => {
+describe('a MIDI port and an audio input looped inside the page', () => {
   let page: Page;
   beforeAll(async () => {
     page = await openBrowser({ flags: ['--use-fake-ui-for-media-stream', '--use-fake-device-for-media-stream'] });
@@ -85,7 +85,7 @@ describe('a MIDI port and an audio input, in a loop inside the page', () => {
   afterAll(() => page.close());
   const takes = () => allTakes(page);
 
-  test('SysEx is not asked for, and every byte carries the time it is due', async () => {
+  test('SysEx isn’t requested, and every byte carries its due time', async () => {
     expect(await page.driver.executeScript('return standIn.asked')).toEqual([{ sysex: false }]);
     await page.press('Play');
     await page.driver.wait(
@@ -93,7 +93,7 @@ describe('a MIDI port and an audio input, in a loop inside the page', () => {
       20_000,
     );
     await page.press('Stop');
-    // Of the gear in hand something says "while stopped".
+    // The selected device's card contains "while stopped".
     await page.sees(/Run 2\s+stopped/);
     const sent =
       await page.driver.executeScript<{ bytes: number[]; atMs: number; calledMs: number }[]>('return standIn.sent');
@@ -103,32 +103,32 @@ describe('a MIDI port and an audio input, in a loop inside the page', () => {
     ticks.slice(1).forEach((atMs, i) => expect(Math.abs(atMs - ticks[i]! - 60_000 / BPM / 24)).toBeLessThan(0.001));
   });
 
-  test.each(['their own pattern', 'notes from the hub'])(
+  test.each(['Own patterns', 'Notes from the hub'])(
     'a take (%s) finds the known delay within 0.5 ms',
     async (drive) => {
       await page.driver.findElement(By.css('a[href="/bench"]')).click();
-      await choose(page, 'They play', drive);
+      await choose(page, 'Test pattern', drive);
       const report = await believableTake(page);
       expect(Math.abs(report.medianMs - (LATENCY_MS - CABLE_MS))).toBeLessThan(0.5);
     },
   );
 
-  test('a port that vanishes in mid-take ends it with what it has, and says what to do', async () => {
+  test('a port disconnected mid-take ends it with what it has, and says what to do', async () => {
     const before = (await takes()).length;
     await choose(page, 'Length', '16 bars');
-    await page.press('Take M');
-    await page.sees(/Listening: [3-9] of/, 30_000);
+    await page.press('Record take M');
+    await page.sees(/Measuring: [3-9] of/, 30_000);
     await page.driver.executeScript('standIn.pull()');
-    await page.sees(/Attic in.*went away during this take\. Connect it and take again\./);
+    await page.sees(/Attic in.*was disconnected during the take\. Reconnect it and repeat the take\./);
     await page.driver.wait(async () => (await takes()).length === before + 1, 5000);
-    await page.sees('The port of Beat box is not here.');
+    await page.sees('The output port of Drum machine is not connected.');
     await page.driver.executeScript('standIn.putBack()');
-    await page.button('Take M');
+    await page.button('Record take M');
   });
 });
 
 describe('a recording in place of the microphone', () => {
-  test('the worklet captures it without gaps, and the take finds the delay between its channels', async () => {
+  test('the worklet captures without gaps, and the take finds the delay between its channels', async () => {
     const clicks = every(60_000 / BPM, 180, 100);
     const file = saveWav(join(mkdtempSync(join(tmpdir(), 'metronomo-mic-')), 'mic.wav'), [
       bursts(clicks, 61),
@@ -156,18 +156,18 @@ describe('a recording in place of the microphone', () => {
   });
 });
 
-describe('what is refused', () => {
-  test('MIDI and the microphone: told in words, and the rig is as it was', async () => {
+describe('denied permissions', () => {
+  test('MIDI and microphone: reported, and the rig is unchanged', async () => {
     const page = await openBrowser({ flags: ['--use-fake-device-for-media-stream', '--deny-permission-prompts'] });
     try {
       await withMidi(page.driver, { refuse: true });
       await page.open('/rig');
       await page.press('Ports');
       await page.press('Connect MIDI ports');
-      await page.sees('The browser was not allowed to use MIDI.');
+      await page.sees('The browser blocked MIDI.');
       const before = await stored(page.driver, 'rigs');
-      await choose(page, 'Returns come in by', 'the system’s audio input');
-      await page.sees('The browser was not allowed to use the audio input.');
+      await choose(page, 'Audio interface', 'system default input');
+      await page.sees('Audio input is blocked.');
       const after = await stored<{ gear: unknown[] }>(page.driver, 'rigs');
       expect(after.map(({ gear }) => gear)).toEqual((before as { gear: unknown[] }[]).map(({ gear }) => gear));
     } finally {

@@ -19,7 +19,7 @@ let page: Page;
 beforeAll(async () => {
   page = await openBrowser();
   await page.open('/bench');
-  await page.press('How late is it on a recording?');
+  await page.press('How late is a recorded part?');
 });
 afterAll(() => page.close());
 
@@ -27,19 +27,19 @@ const drop = (file: string) => page.driver.findElement(By.css('input[type=file]'
 const newest = async () =>
   (await stored<StoredTake>(page.driver, 'takes')).filter(({ source }) => source === 'recording');
 
-test('a file that is no WAV, and one that is cut off, are told with the byte', async () => {
+test('a file that isn’t a WAV, and a truncated one, are reported with the byte', async () => {
   const text = join(folder, 'notes.wav');
   writeFileSync(text, 'not a sound at all');
   await drop(text);
-  await page.sees(/notes\.wav: This is no WAV file.*byte 0/);
+  await page.sees(/notes\.wav: This isn’t a WAV file.*byte 0/);
   const whole = saveWav(join(folder, 'whole.wav'), [bursts(every(500, 4), 3)]);
   const cut = join(folder, 'cut.wav');
   writeFileSync(cut, readFileSync(whole).subarray(0, 2000));
   await drop(cut);
-  await page.sees(/cut\.wav: The sound is cut off/);
+  await page.sees(/cut\.wav: The audio is truncated/);
 });
 
-test('click and gear on two channels: the latency of every beat', async () => {
+test('click and device on two channels: the latency of every beat', async () => {
   const clicks = every(60_000 / 98.2, 40, 300);
   await drop(
     saveWav(join(folder, 'two.wav'), [
@@ -51,14 +51,14 @@ test('click and gear on two channels: the latency of every beat', async () => {
     ]),
   );
   await page.sees('26.0 s at 48 kHz, 2 channels');
-  await page.press('Measure it');
+  await page.press('Measure');
   await page.sees(/14\.[23] ms late/);
   const [take] = await newest();
   expect(take!.lines[0]!.report).toMatchObject({ matched: 40, missed: 0 });
   expect(Math.abs(take!.lines[0]!.report.medianMs - 14.25)).toBeLessThan(0.1);
 });
 
-test('one channel and the tempo', async () => {
+test('one channel and a fixed tempo', async () => {
   await drop(
     saveWav(join(folder, 'one.wav'), [
       bursts(
@@ -68,38 +68,38 @@ test('one channel and the tempo', async () => {
     ]),
   );
   await page.sees('26.0 s at 48 kHz, 1 channel');
-  await page.press('Measure it');
+  await page.press('Measure');
   await page.sees(/21\.5 ms late/);
   expect(await newest()).toHaveLength(2);
 });
 
-test('a silent channel, one with no attack, and an empty file are told in words; the takes before are still there', async () => {
+test('a silent channel, one without transients, and an empty file are reported; earlier takes are kept', async () => {
   const clicks = bursts(every(500, 20), 11);
   await drop(saveWav(join(folder, 'silent.wav'), [clicks, new Float32Array(clicks.length)]));
-  await page.sees('channel 2, silent');
-  await page.press('Measure it');
-  await page.sees('The gear’s channel is silent. Check the cable, the input and its level.');
+  await page.sees('Channel 2, silent');
+  await page.press('Measure');
+  await page.sees('The device channel is silent. Check the cable, the input and its level.');
   const noise = clicks.map((_, i) => 0.2 * Math.sin(i * i));
   await drop(saveWav(join(folder, 'noise.wav'), [noise, clicks]));
   await page.sees(/11\.0 s/);
-  await page.press('Measure it');
-  await page.sees(/No click was found on the click’s channel/);
+  await page.press('Measure');
+  await page.sees(/No click found on the click channel/);
   await drop(saveWav(join(folder, 'empty.wav'), [new Float32Array(0), new Float32Array(0)]));
   await page.sees(/0\.0 s/);
-  await page.press('Measure it');
+  await page.press('Measure');
   await page.sees('The recording is empty');
   expect(await newest()).toHaveLength(2);
   expect(await page.complaints()).toEqual([]);
 });
 
-test('parts that were dropped at once are moved by as much as they are late, and written into one archive', async () => {
+test('stems dropped together are shifted by their latency and saved as one archive', async () => {
   const written = mkdtempSync(join(tmpdir(), 'metronomo-written-'));
   await (page.driver as Driver).sendDevToolsCommand('Browser.setDownloadBehavior', {
     behavior: 'allow',
     downloadPath: written,
   });
   await page.open('/align');
-  await page.press('Stems in time');
+  await page.press('Stem alignment');
   const beats = every(500, 16, 300);
   const part = (name: string, lateMs: number) =>
     saveWav(join(folder, name), [
@@ -111,21 +111,21 @@ test('parts that were dropped at once are moved by as much as they are late, and
     ]);
   writeFileSync(join(folder, 'broken.wav'), 'RIFF and nothing more');
   const files = [part('bass.wav', 12.3), part('drums.wav', 31.7), join(folder, 'broken.wav')];
-  await page.driver.findElement(By.css('input[aria-label="WAV files of parts"]')).sendKeys(files.join('\n'));
+  await page.driver.findElement(By.css('input[aria-label="Stem WAV files"]')).sendKeys(files.join('\n'));
   await page.sees(
     /bass\.wav[\s\S]*12\.3 ms late[\s\S]*59[01] samples earlier[\s\S]*drums\.wav[\s\S]*152\d samples earlier/,
   );
-  await page.sees(/broken\.wav: This is no WAV file/);
-  await page.press('Write all 2, with a list');
-  const archive = join(written, 'Stems in time.zip');
+  await page.sees(/broken\.wav: This isn’t a WAV file/);
+  await page.press('Save all 2 with list');
+  const archive = join(written, 'Aligned stems.zip');
   await page.driver.wait(() => Promise.resolve(existsSync(archive)), 15_000, 'nothing was written');
   const entries = unzipSync(readFileSync(archive));
-  expect(Object.keys(entries)).toEqual(['bass in time.wav', 'drums in time.wav', 'What was moved.csv']);
-  const moved = readWav(entries['bass in time.wav']!).channels[1]!;
+  expect(Object.keys(entries)).toEqual(['bass aligned.wav', 'drums aligned.wav', 'Stem shifts.csv']);
+  const moved = readWav(entries['bass aligned.wav']!).channels[1]!;
   const before = readWav(readFileSync(files[0]!)).channels[1]!;
   const by = moved.findIndex((sample) => sample !== 0);
   const from = before.findIndex((sample) => sample !== 0);
-  // 300 ms from the start stands the click.
+  // The click is 300 ms from the start.
   expect(Math.abs(by - 0.3 * 48_000)).toBeLessThanOrEqual(1);
   expect(moved.subarray(by, by + 48_000).every((sample, i) => sample === before[from + i])).toBe(true);
   expect(await page.complaints()).toEqual([]);

@@ -38,14 +38,14 @@ describe('the demo at work', () => {
   });
   afterAll(() => page.close());
 
-  /** A machine that stood still for seconds has stopped the hub, as it should. */
+  /** If the machine stalled for seconds, the hub has stopped, as it should. */
   const roll = async () => {
     const [play] = await page.driver.findElements(By.css('button[aria-label="Play"]'));
     await play?.click();
-    await page.sees(/rolling/);
+    await page.sees(/playing/);
   };
 
-  test('a place is gone to by bar and by timecode, standing still', async () => {
+  test('locating by bar and by timecode while stopped', async () => {
     await type(page, 'Position', '9.3');
     await until(page, async () => (await valueOf(page, 'Position')) === '9.3.00', 'it did not go to bar 9, beat 3');
     await type(page, 'Timecode', '01:00:00:00');
@@ -54,19 +54,19 @@ describe('the demo at work', () => {
     expect(await valueOf(page, 'Position')).toBe('1.1.00');
   });
 
-  test('the song sets the tempo section by section, and everybody follows', async () => {
+  test('the song sets the tempo section by section, and everyone follows', async () => {
     await page.press('Song');
-    await page.driver.findElement(By.xpath('//label[contains(., "tempo and bars by the song")]/input')).click();
+    await page.driver.findElement(By.xpath('//label[contains(., "Use song sections")]/input')).click();
     await page.press('Play');
     await page.sees(/(71\.[3-7]\d[\s\S]*){2}/);
-    await page.driver.findElement(By.xpath('(//button[normalize-space()="Go there"])[2]')).click();
+    await page.driver.findElement(By.xpath('(//button[normalize-space()="Locate"])[2]')).click();
     await page.sees(/(79\.[1-5]\d[\s\S]*){2}/);
     expect(await valueOf(page, 'Position')).toMatch(/^[5-9]\./);
   });
 
-  test('a tempo typed takes over from the song, and undo gives it back', async () => {
+  test('a typed tempo overrides the song, and undo reverts it', async () => {
     await roll();
-    await type(page, 'Tempo of Intro', '72');
+    await type(page, 'Intro: BPM', '72');
     await until(page, async () => (await demoOf(page)).song.sections[0]!.bpm === 72, 'the section was not changed');
     await undo(page);
     await until(page, async () => (await demoOf(page)).song.sections[0]!.bpm === 71.5, 'undo did not change it back');
@@ -86,38 +86,38 @@ describe('the demo at work', () => {
          if (++taps === 6) { clearInterval(timer); done(); }
        }, 500);`,
     );
-    // As evenly as this machine taps.
+    // As evenly as this machine can tap.
     await until(page, async () => Math.abs((await demoOf(page)).bpm - 120) < 8, 'the tempo was not tapped');
   });
 
-  test('one row is stopped and started alone; another is sent nothing, and then again', async () => {
+  test('one follower is stopped and started; another is muted and unmuted', async () => {
     await roll();
     const press = (label: string) => page.driver.findElement(By.css(`button[aria-label="${label}"]`)).click();
-    await press('Stop Porch beat box alone');
-    await page.sees('stopped alone');
+    await press('Stop only Porch beat box');
+    await page.sees('Stopped');
     await page.sees(/[0-7] of 8\s+locked/);
-    await press('Start Porch beat box alone');
-    await page.button('Stop Porch beat box alone');
-    await press('Send nothing to Tide sampler');
-    await page.button('Send to Tide sampler again');
-    await press('Send to Tide sampler again');
+    await press('Start Porch beat box in sync');
+    await page.button('Stop only Porch beat box');
+    await press('Mute MIDI to Tide sampler');
+    await page.button('Unmute MIDI to Tide sampler');
+    await press('Unmute MIDI to Tide sampler');
   });
 
-  test('leaning on one follower moves its offset for good', async () => {
+  test('nudging one follower moves its offset permanently', async () => {
     await roll();
     await page.driver.findElement(By.xpath('//button[@aria-pressed and normalize-space()="Porch beat box"]')).click();
-    const lean = await page.driver.findElement(By.xpath('//button[contains(., "lean ahead")]'));
-    await page.driver.actions().move({ origin: lean }).press().pause(600).release().perform();
+    const nudge = await page.driver.findElement(By.xpath('//button[contains(., "Nudge faster")]'));
+    await page.driver.actions().move({ origin: nudge }).press().pause(600).release().perform();
     const offset = async () => (await demoOf(page)).gear.find(({ id }) => id === 'porch')!.offsetMs;
     await until(page, async () => (await offset()) < -5, 'its offset did not move');
     await undo(page);
     await until(page, async () => (await offset()) === 0, 'undo did not move it back');
   });
 
-  test('a beat trigger sends its notes, and the messages show them; paused, they stand still', async () => {
+  test('a beat trigger sends its notes, the messages show them, and pausing freezes the list', async () => {
     await roll();
     await page.press('Beat triggers');
-    const choose = '//select[@aria-label="Add a trigger for"]/option[normalize-space()="Vole keyboard"]';
+    const choose = '//select[@aria-label="Add trigger for"]/option[normalize-space()="Vole keyboard"]';
     await page.driver.findElement(By.xpath(choose)).click();
     await until(page, async () => (await demoOf(page)).gear.some(({ triggers }) => triggers.length > 0), 'no trigger');
     await page.press('Messages');
@@ -125,17 +125,18 @@ describe('the demo at work', () => {
     await page.press('Pause');
     const list = page.driver.findElement(By.css('[role=log]'));
     const before = await list.getText();
-    const sent = async () => /([\d,]+) sent/.exec(await page.driver.findElement(By.css('footer')).getText())?.[1];
+    const sent = async () =>
+      /([\d,]+) messages? sent/.exec(await page.driver.findElement(By.css('footer')).getText())?.[1];
     const count = await sent();
     await until(page, async () => (await sent()) !== count, 'nothing is sent any more');
     expect(await list.getText()).toBe(before);
     await page.driver.findElement(By.xpath('//footer//button[contains(., "Messages")]')).click();
-    // Its notes would come back by the keyboard's thru, and its clock would wait for them.
-    await page.press('Take Trigger 1 away');
+    // Its notes would come back through the keyboard's thru and delay its clock.
+    await page.press('Remove Trigger 1');
     await until(page, async () => (await demoOf(page)).gear.every(({ triggers }) => triggers.length === 0), 'it stays');
   });
 
-  test('drift is traced for all that are heard', async () => {
+  test('drift is plotted for every audio return', async () => {
     await roll();
     await page.press('Drift');
     await page.sees(/Porch beat box\s+[+−]?\d+\.\d\d/);
@@ -143,17 +144,17 @@ describe('the demo at work', () => {
     await page.sees('stopped');
   });
 
-  test.each(['Song', 'Drift', 'Beat triggers', 'What comes in'])('the panel %s passes axe', async (panel) => {
+  test.each(['Song', 'Drift', 'Beat triggers', 'Incoming sync'])('the panel %s passes axe', async (panel) => {
     await page.press(panel);
     expect(await violations(page)).toEqual([]);
   });
 
-  test('a song is read from a MIDI file; a file that is none is refused by its byte', async () => {
+  test('a song is imported from a MIDI file; an invalid file is rejected with its byte', async () => {
     await page.press('Song');
-    const file = page.driver.findElement(By.css('input[aria-label="Read a MIDI file"]'));
+    const file = page.driver.findElement(By.css('input[aria-label="Import MIDI file"]'));
     writeFileSync(join(folder, 'broken.mid'), 'MThd and nothing more');
     await file.sendKeys(join(folder, 'broken.mid'));
-    await page.sees(/Byte 4: .*Nothing was changed/);
+    await page.sees(/Byte 4: .*The song is unchanged/);
     const tempo = (deltaTime: number, microsecondsPerBeat: number) =>
       ({ deltaTime, meta: true, type: 'setTempo', microsecondsPerBeat }) as const;
     const marker = (text: string) => ({ deltaTime: 0, meta: true, type: 'marker', text }) as const;
@@ -181,82 +182,82 @@ describe('the demo at work', () => {
     await until(page, async () => (await demoOf(page)).song.sections.length === 5, 'undo did not bring the song back');
   });
 
-  test('somebody else leads: the hub locks to it, falls back when its cable is pulled, and hands back', async () => {
+  test('another device leads: the hub locks to it, falls back when it is unplugged, and switches back', async () => {
     await page.driver.findElement(By.css('a[href="/rig"]')).click();
-    await page.press('Who leads');
-    await page.driver.findElement(By.css('button[aria-label="Let it lead: Vole keyboard"]')).click();
-    await page.sees('waiting: nothing arrives');
+    await page.press('Leader');
+    await page.driver.findElement(By.css('button[aria-label="Make leader: Vole keyboard"]')).click();
+    await page.sees('no signal');
     await page.driver.findElement(By.css('a[href="/run"]')).click();
     await page.press('Play');
-    await page.sees('Vole keyboard leads: press play there.');
-    await page.press('What comes in');
-    await page.press('Press play on it');
+    await page.sees('Vole keyboard is the leader. Press play on the device');
+    await page.press('Incoming sync');
+    await page.press('Start Vole keyboard');
     await page.sees(/Vole keyboard\s+locked, 98\.[12]/);
     await page.sees(/8 of 8\s+locked/, 30_000);
-    await page.press('Pull its cable');
-    await page.sees(/Hub\s+Vole keyboard was lost/);
-    await page.sees(/rolling, 8 of 8/);
-    await page.press('Put its cable back');
-    // After a long silence ticks alone do not say that it rolls; a start does.
-    await page.press('Press stop on it');
-    await page.press('Press play on it');
-    await page.press('hand back');
+    await page.press('Unplug cable');
+    await page.sees(/Hub\s+Vole keyboard lost/);
+    await page.sees(/playing, 8 of 8/);
+    await page.press('Plug cable in');
+    // After a long silence, ticks alone don't mean that it rolls; a start does.
+    await page.press('Stop Vole keyboard');
+    await page.press('Start Vole keyboard');
+    await page.press('Switch back to Vole keyboard');
     await page.sees(/Vole keyboard\s+locked, 98\.[12]/, 30_000);
-    await page.press('Press stop on it');
+    await page.press('Stop Vole keyboard');
     await page.sees('stopped');
     expect(await page.complaints()).toEqual([]);
   });
 
-  test('how even a clock is that comes in, and how much traffic on its line disturbs it', async () => {
+  test('the jitter of an incoming clock, and how much traffic on its line adds', async () => {
     const [keyboard] = BOATHOUSE.gear!.filter(({ kind }) => kind === 'keyboard');
     const { crystalPpm, jitterMs } = keyboard as { crystalPpm: number; jitterMs: number };
     await page.driver.findElement(By.css('a[href="/run"]')).click();
-    await page.press('What comes in');
-    await page.press('Press play on it');
+    await page.press('Incoming sync');
+    await page.press('Start Vole keyboard');
     await page.sees(/Vole keyboard\s+locked, 98\.[12]/);
     await page.driver.findElement(By.css('a[href="/bench"]')).click();
-    await page.press('How even is this clock?');
+    await page.press('How stable is this clock?');
     await page.driver.findElement(By.xpath('//option[normalize-space()="10 s"]')).click();
-    await page.driver.findElement(By.xpath('//option[.="down the line to Vole keyboard"]')).click();
-    await page.press('Listen');
-    // The second one, with traffic, need not be so long.
-    await page.sees(/Listening: (8|9|10) of 10 s/);
-    await page.sees(/Listening: [4-7] of 10 s/);
-    await page.press('End it now');
-    await page.sees(/With the line quiet the jitter was 0\.\d+ ms rms/, 60_000);
+    await page.driver.findElement(By.xpath('//option[.="On the port to Vole keyboard"]')).click();
+    await page.press('Measure clock');
+    // The second take, with traffic, can be shorter.
+    await page.sees(/Measuring: (8|9|10) of 10 s/);
+    await page.sees(/Measuring: [4-7] of 10 s/);
+    await page.press('Finish early');
+    await page.sees(/Jitter without traffic: 0\.\d+ ms rms/, 60_000);
     const taken = await stored<StoredClock>(page.driver, 'clockTakes');
     const [quiet, busy] = taken.sort((a, b) => a.startedAt - b.startedAt);
     const { bpm, bpmStandardError, jitterRmsMs, missing, extra } = quiet!.result.report;
-    // A tick waits for the note or dump before it: up to 64 bytes of 0.32 ms (MIDI 1.0, 31 250 baud).
+    // A tick waits for the note or dump before it: up to 64 bytes of 0.32 ms (MIDI 1.0, 31,250 baud).
     expect(busy!.result.report.jitterRmsMs).toBeGreaterThan(3 * jitterRmsMs);
     expect(Math.abs(bpm - 98.2 * (1 + crystalPpm / 1e6))).toBeLessThan(4 * bpmStandardError);
-    // It leaves late by the size of a normal deviate, whose spread is sqrt(1 - 2 / pi) of it.
+    // Send delays are the absolute value of a normal deviate, whose standard deviation is sqrt(1 - 2 / pi) of it.
     expect(jitterRmsMs / (jitterMs * Math.sqrt(1 - 2 / Math.PI))).toBeGreaterThan(0.85);
     expect(jitterRmsMs / (jitterMs * Math.sqrt(1 - 2 / Math.PI))).toBeLessThan(1.15);
     expect([missing, extra]).toEqual([0, 0]);
     await page.driver.findElement(By.css('a[href="/run"]')).click();
-    await page.press('What comes in');
-    await page.press('Press stop on it');
+    await page.press('Incoming sync');
+    await page.press('Stop Vole keyboard');
     await page.sees('stopped');
     expect(await page.complaints()).toEqual([]);
   });
 
-  test('a second tab says that another one runs, and can take over', async () => {
+  test('a second tab says that another one is open, and can take over', async () => {
     const first = await page.driver.getWindowHandle();
     await page.driver.switchTo().newWindow('tab');
     await page.driver.get(`${page.url}/run`);
-    await page.sees('Metronomo runs in another tab');
+    await page.sees('Metronomo is open in another tab');
     await page.press('Take over here');
     await page.sees('Followers');
     await page.driver.close();
     await page.driver.switchTo().window(first);
-    await page.sees('Metronomo runs in another tab');
+    await page.sees('Metronomo is open in another tab');
     await page.press('Take over here');
     await page.sees('Followers');
   });
 });
 
-describe('a MIDI port that goes and comes back', () => {
+describe('a MIDI port disconnected and reconnected', () => {
   let page: Page;
   beforeAll(async () => {
     page = await openBrowser();
@@ -274,17 +275,17 @@ describe('a MIDI port that goes and comes back', () => {
     await page.press('Add gear');
     await page.press('Sampler');
     await option('Attic in');
-    await page.driver.findElement(By.xpath('//label[normalize-space()="song position"]/input')).click();
+    await page.driver.findElement(By.xpath('//label[normalize-space()="Song position"]/input')).click();
     await page.driver.findElement(By.css('a[href="/run"]')).click();
   });
   afterAll(() => page.close());
   const sent = () => page.driver.executeScript<{ bytes: number[]; atMs: number }[]>('return standIn.sent');
 
-  test('while rolling it resumes in time, with song position and continue, on the grid it left', async () => {
+  test('during playback it resumes in time, with song position and continue, on the same grid', async () => {
     await page.press('Play');
     await until(page, async () => (await sent()).length > 60, 'nothing was sent');
     await page.driver.executeScript('standIn.pull()');
-    await page.sees('its port is not here');
+    await page.sees('Port disconnected');
     const before = await sent();
     await page.driver.executeScript('standIn.sent.length = 0; standIn.putBack()');
     await until(
@@ -293,7 +294,7 @@ describe('a MIDI port that goes and comes back', () => {
       'nothing came back',
     );
     const after = await sent();
-    // What was under way when it came back may still arrive before it is told where to go on.
+    // Messages in flight when it was plugged in may still arrive before the new song position.
     const from = after.findIndex(({ bytes }) => bytes[0] === 0xf2);
     expect(after.slice(from, from + 3).map(({ bytes }) => bytes[0])).toEqual([0xf2, 0xfb, 0xf8]);
     const ticks = (all: { bytes: number[]; atMs: number }[]) =>
@@ -303,12 +304,12 @@ describe('a MIDI port that goes and comes back', () => {
     expect(Math.abs(gap - Math.round(gap))).toBeLessThan(0.001);
   });
 
-  test('notes that come in are carried to another port on another channel, by a route', async () => {
+  test('incoming notes are routed to another port on another channel', async () => {
     await page.driver.findElement(By.css('a[href="/rig"]')).click();
     await page.press('Ports');
-    await page.driver.findElement(By.css('button[aria-label="Use it: Attic out, in"]')).click();
+    await page.driver.findElement(By.css('button[aria-label="Add Attic out, input"]')).click();
     await page.press('Channels');
-    await page.press('Add a route');
+    await page.press('Add route');
     await page.driver.findElement(By.xpath('(//section[@aria-label="Routes"]//select)[last()]/option[.="5"]')).click();
     await until(
       page,
@@ -321,20 +322,20 @@ describe('a MIDI port that goes and comes back', () => {
     );
   });
 
-  test('what comes in at an adopted port is shown; start from there is obeyed where it is allowed', async () => {
+  test('incoming messages on an added port are shown; its start is obeyed where allowed', async () => {
     await page.press('Stop');
     await page.sees('stopped');
     await page.driver.findElement(By.css('a[href="/rig"]')).click();
     await page.press('Ports');
     const arrive = () => page.driver.executeScript('standIn.arrive([0xfa])');
-    await page.sees(/Attic out\s+comes in/);
+    await page.sees(/Inputs\s+Attic out/);
     await arrive();
     await page.sees('in Attic out FA start');
     await page.sees('stopped');
-    await page.driver.findElement(By.xpath('//label[contains(., "are obeyed while the hub leads")]/input')).click();
+    await page.driver.findElement(By.xpath('//label[contains(., "Accept remote transport")]/input')).click();
     await page.driver.wait(async () => {
       await arrive();
-      return /rolling/.test(await page.driver.findElement(By.css('nav')).getText());
+      return /playing/.test(await page.driver.findElement(By.css('nav')).getText());
     }, 10_000);
     expect(await page.complaints()).toEqual([]);
   });

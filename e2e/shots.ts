@@ -6,7 +6,7 @@ import { By } from 'selenium-webdriver';
 import { openBrowser } from './browser';
 import { bursts, every, saveWav } from './sounds';
 
-/** Takes the pictures of the README anew, from the demo's data: `npm run build && npm run shots [folder]`. */
+/** Retakes the screenshots of the documentation from the demo: `npm run build && npm run shots [folder]`. */
 const folder = process.argv[2] ?? 'docs/screenshots';
 mkdirSync(folder, { recursive: true });
 const page = await openBrowser({ standIn: true });
@@ -35,19 +35,19 @@ try {
   await picture('run-song');
   await page.press('Stop');
   await page.go('bench');
-  await page.press('Take M');
-  await page.sees('95 % interval', 60_000);
+  await page.press('Record take M');
+  await page.sees('95% interval', 60_000);
   await picture('bench');
   await page.go('align');
   await page.press('Align all');
-  await page.sees('8 of 8 are on their place', 240_000);
+  await page.sees('All 8 in time', 240_000);
   await picture('align');
-  await page.tab('What to type');
-  const where = '//select[@aria-label="Where the offset of Marsh laptop goes"]/option';
+  await page.tab('Device offsets');
+  const where = '//select[@aria-label="Offset location for Marsh laptop"]/option';
   await page.driver.findElement(By.xpath(`${where}[2]`)).click();
   await picture('align-type');
   await page.driver.findElement(By.xpath(`${where}[1]`)).click();
-  await page.tab('Stems');
+  await page.tab('Stem alignment');
   const passes = mkdtempSync(join(tmpdir(), 'metronomo-shot-'));
   const beats = every(60_000 / 79.3, 24, 300);
   const part = (name: string, lateMs: number) =>
@@ -59,11 +59,11 @@ try {
       ),
     ]);
   const parts = [part('heron, verse.wav', 12.3), part('tide, verse.wav', 31.7), part('gull, verse.wav', 18.4)];
-  await page.driver.findElement(By.css('input[aria-label="WAV files of parts"]')).sendKeys(parts.join('\n'));
-  await page.sees('Write all 3', 60_000);
+  await page.driver.findElement(By.css('input[aria-label="Stem WAV files"]')).sendKeys(parts.join('\n'));
+  await page.sees('Save all 3', 60_000);
   await picture('align-stems');
   await page.go('bench');
-  await page.press('How late is it on a recording?');
+  await page.press('How late is a recorded part?');
   const clicks = every(60_000 / 98.2, 32, 300);
   const wav = saveWav(join(mkdtempSync(join(tmpdir(), 'metronomo-shot-')), 'porch, pass two.wav'), [
     bursts(clicks, 21),
@@ -74,42 +74,42 @@ try {
   ]);
   await page.driver.findElement(By.css('input[type=file]')).sendKeys(wav);
   await page.sees('21.0 s at 48 kHz');
-  await page.press('Measure it');
+  await page.press('Measure');
   await page.sees(/kHz · porch, pass two\.wav/);
   await picture('bench-recording');
-  await page.press('How fast does it lock?');
-  await page.press('Start and stop it');
-  await page.sees('How fast it locks: Weir recorder', 120_000);
+  await page.press('How fast does timecode lock?');
+  await page.press('Measure lock time');
+  await page.sees('Timecode lock: Weir recorder', 120_000);
   await picture('bench-chase');
-  await page.press('Does it follow?');
-  await page.press('Change the tempo');
-  await page.sees('How it follows: Porch beat box', 120_000);
+  await page.press('Does my gear follow tempo?');
+  await page.press('Start tempo test');
+  await page.sees('Tempo response: Porch beat box', 120_000);
   await picture('bench-tempo');
   await page.go('rig');
-  await page.press('Who leads');
-  await page.driver.findElement(By.css('button[aria-label="Let it lead: Vole keyboard"]')).click();
+  await page.press('Leader');
+  await page.driver.findElement(By.css('button[aria-label="Make leader: Vole keyboard"]')).click();
   await page.go('run');
-  await page.press('What comes in');
-  await page.press('Press play on it');
+  await page.press('Incoming sync');
+  await page.press('Start Vole keyboard');
   await page.sees(/8 of 8\s+locked/, 60_000);
   await picture('run-led');
   await page.go('bench');
-  await page.press('How even is this clock?');
+  await page.press('How stable is this clock?');
   await page.driver.findElement(By.xpath('//option[normalize-space()="10 s"]')).click();
-  await page.press('Listen');
+  await page.press('Measure clock');
   await page.sees(/Jitter, rms\s+0\.\d/, 60_000);
   await picture('bench-clock');
   await page.go('run');
-  await page.press('What comes in');
-  await page.press('Press stop on it');
+  await page.press('Incoming sync');
+  await page.press('Stop Vole keyboard');
   await page.go('rig');
   await page.press('Ports');
   await page.press('Invite Jetty tablet');
-  await page.sees(/ms there and back, .* ms jitter/);
+  await page.sees(/ms round trip, .* ms jitter/);
   await page.go('bench');
   await page.press('How good is this network link?');
-  await page.press('Measure the link');
-  await page.sees('What to set', 60_000);
+  await page.press('Measure link');
+  await page.sees('Recommended settings', 60_000);
   await picture('bench-link');
   await page.go('logbook');
   await page.driver
@@ -117,13 +117,13 @@ try {
     .click()
     .catch(() => undefined);
   await picture('logbook');
-  const compared = await page.driver.findElements(By.xpath('//label[contains(., "compare")]/input'));
+  const compared = await page.driver.findElements(By.xpath('//label[contains(., "Compare")]/input'));
   for (const box of compared.slice(-2)) await box.click();
-  await page.press('Compare them');
+  await page.press('Compare');
   await picture('logbook-compare');
   await page.tab('Trend');
   await picture('logbook-trend');
-  await page.tab('Files');
+  await page.tab('Import and export');
   await picture('logbook-files');
 } finally {
   await page.close();

@@ -1,7 +1,7 @@
 import { existsSync, statSync } from 'node:fs';
 import { run } from './run.mjs';
 
-/** Installs the packages when they are missing or older than the lock file. */
+/** Installs the packages if they are missing or older than the lock file. */
 export async function ensureInstall() {
   const stamp = 'node_modules/.package-lock.json';
   const fresh = existsSync(stamp) && statSync(stamp).mtimeMs >= statSync('package-lock.json').mtimeMs;

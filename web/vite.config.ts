@@ -13,7 +13,7 @@ export default defineConfig({
   define: { __APP_VERSION__: JSON.stringify(version) },
   plugins: [react(), tailwindcss()],
   worker: { format: 'es' },
-  // The content policy allows files of our own and nothing inlined.
+  // The content policy allows our own files only, nothing inlined.
   build: { assetsInlineLimit: 0, sourcemap: true, chunkSizeWarningLimit: 900 },
   server: { host: '127.0.0.1', headers: isolation, proxy: { '/api': { target: 'http://127.0.0.1:4180', ws: true } } },
   preview: { headers: isolation },

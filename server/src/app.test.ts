@@ -25,7 +25,7 @@ beforeAll(async () => {
 });
 afterAll(() => shutDown(server));
 
-/** Unlike fetch, sends the path as it is. */
+/** Unlike fetch, sends the path without normalizing it. */
 const rawStatus = (path: string) =>
   new Promise<number>((resolve, reject) => {
     const { hostname, port } = new URL(url);
@@ -45,16 +45,16 @@ test('listens on loopback and sends the headers that isolate and lock down the p
   expect(headers.get('x-powered-by')).toBeNull();
 });
 
-test('unknown pages are the app; unknown API routes are JSON; missing files are missing', async () => {
+test('unknown pages are the app; unknown API routes are JSON; missing files are 404', async () => {
   expect(await (await fetch(`${url}/bench/take/7`)).text()).toContain('Metronomo');
   const unknown = await fetch(`${url}/api/nothing`);
   expect(unknown.status).toBe(404);
-  expect(await unknown.json()).toEqual({ error: 'There is no GET /api/nothing here.' });
+  expect(await unknown.json()).toEqual({ error: 'Not found: GET /api/nothing.' });
   expect((await fetch(`${url}/assets/gone.js`)).status).toBe(404);
   expect((await fetch(`${url}/`, { method: 'POST' })).status).toBe(405);
 });
 
-test('tells its version, and serves the build', async () => {
+test('reports its version, and serves the build', async () => {
   expect(await (await fetch(`${url}/api/status`)).json()).toMatchObject({ name: 'metronomo', version: '1.2.3' });
   const file = await fetch(`${url}/assets/app.js`);
   expect(file.headers.get('content-type')).toMatch('javascript');
@@ -72,7 +72,7 @@ test('nothing outside the build can be reached', async () => {
     expect(await rawStatus(path)).toBeGreaterThanOrEqual(400);
 });
 
-test('shuts down at once when nobody is waiting', async () => {
+test('shuts down immediately without pending requests', async () => {
   const other = await listen(
     createApp({ webRoot: '/', version: '0', logger: pino({ level: 'silent' }) }),
     0,

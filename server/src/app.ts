@@ -9,17 +9,17 @@ import type { Logger } from 'pino';
 import { networkRoutes, type NetworkParts } from './network/routes';
 
 export interface AppSettings {
-  /** The folder with the built interface. */
+  /** Folder of the built interface. */
   webRoot: string;
   version: string;
   logger: Logger;
-  /** Network MIDI, where the server has it. */
+  /** Network MIDI, if available. */
   network?: NetworkParts;
 }
 
 const WEEK_MS = 7 * 24 * 3600 * 1000;
 
-/** The whole server but for the socket: the built interface, and a small API beside it. */
+/** The whole server apart from its socket: the built interface and a small API. */
 export function createApp({ webRoot, version, logger, network }: AppSettings): Koa {
   const app = new Koa();
   const startedAt = Date.now();
@@ -51,7 +51,7 @@ export function createApp({ webRoot, version, logger, network }: AppSettings): K
   return app;
 }
 
-/** Cross-origin isolation gives the page clocks that are not rounded; the policy lets it load nothing from elsewhere. */
+/** Cross-origin isolation gives the page unrounded clocks; the content policy allows nothing from elsewhere. */
 function securityHeaders(): Koa.Middleware {
   const own = ["'self'"];
   return helmet({
@@ -76,7 +76,7 @@ function securityHeaders(): Koa.Middleware {
     crossOriginOpenerPolicy: { policy: 'same-origin' },
     crossOriginEmbedderPolicy: { policy: 'require-corp' },
     crossOriginResourcePolicy: { policy: 'same-origin' },
-    // Spoken over plain HTTP on loopback; a proxy in front that speaks TLS adds its own.
+    // Plain HTTP on loopback; a TLS proxy in front adds its own.
     strictTransportSecurity: false,
     referrerPolicy: { policy: 'no-referrer' },
   }) as unknown as Koa.Middleware;
@@ -91,7 +91,7 @@ function errorsAsJson(logger: Logger): Koa.Middleware {
       ctx.status = status >= 400 && status < 600 ? status : 500;
       if (ctx.status >= 500) logger.error({ err: error, path: ctx.path }, 'request failed');
       ctx.body = {
-        error: ctx.status >= 500 ? 'The server failed on this request.' : 'This request cannot be answered.',
+        error: ctx.status >= 500 ? 'Server error. Try again; the server log has details.' : 'Invalid request.',
       };
     }
   };
@@ -99,16 +99,16 @@ function errorsAsJson(logger: Logger): Koa.Middleware {
 
 function unknownApi(ctx: Context): void {
   ctx.status = 404;
-  ctx.body = { error: `There is no ${ctx.method} ${ctx.path.slice(0, 200)} here.` };
+  ctx.body = { error: `Not found: ${ctx.method} ${ctx.path.slice(0, 200)}.` };
 }
 
-/** Files of the build as they are; every other address is the app's own to show. */
+/** Files of the build as they are; every other path is a route of the app. */
 function builtInterface(webRoot: string): Koa.Middleware {
   return async (ctx: Context) => {
     if (ctx.method !== 'GET' && ctx.method !== 'HEAD') {
       ctx.status = 405;
       ctx.set('Allow', 'GET, HEAD');
-      ctx.body = { error: `${ctx.method} is not answered here.` };
+      ctx.body = { error: `${ctx.method} isn’t supported here. Use GET or HEAD.` };
       return;
     }
     if (/\.[a-z0-9]{1,8}$/i.test(ctx.path)) {

@@ -2,10 +2,10 @@ import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type Koa from 'koa';
 
-/** Connections that are still open after this long are cut. */
+/** Open connections are closed after this long. */
 const PATIENCE_MS = 2000;
 
-/** Opens the socket; resolves once it listens, with its address. Port 0 takes any free one. */
+/** Opens the socket; resolves with its URL once it listens. Port 0 takes any free one. */
 export function listen(app: Koa, port: number, host: string): Promise<{ server: Server; url: string }> {
   return new Promise((resolve, reject) => {
     const server = app.listen(port, host);
@@ -18,7 +18,7 @@ export function listen(app: Koa, port: number, host: string): Promise<{ server: 
   });
 }
 
-/** Takes no new requests, answers those under way, and is done. */
+/** Graceful shutdown: no new requests, pending ones are answered. */
 export function shutDown(server: Server): Promise<void> {
   return new Promise((resolve) => {
     const timer = setTimeout(() => server.closeAllConnections(), PATIENCE_MS);

@@ -19,14 +19,14 @@ if (!Number.isInteger(port) || port < 0 || port > 65_535) {
   process.exit(2);
 }
 if (!existsSync(join(webRoot, 'index.html')))
-  logger.warn(`The interface is not built yet (${webRoot}). Run "npm run build" first.`);
+  logger.warn(`The web interface isn’t built yet (${webRoot}). Run "npm run build" first.`);
 
 try {
   const network = await startNetwork(networkSettings(process.env), logger);
   const app = createApp({ webRoot, version: packageJson.version, logger, network });
   const { server, url } = await listen(app, port, host);
   const door = network.network && openDoor(server, network.network, network.guard, logger);
-  logger.info(`Metronomo listens on ${url}`);
+  logger.info(`Metronomo is running at ${url}`);
   const leave = (signal: string) => {
     logger.info(`${signal}: shutting down`);
     door?.close();
@@ -36,6 +36,6 @@ try {
   process.once('SIGTERM', leave);
 } catch (error) {
   const busy = error instanceof Error && 'code' in error && error.code === 'EADDRINUSE';
-  logger.fatal(busy ? `Port ${port} is taken. Choose another: PORT=4181 npm run demo` : error);
+  logger.fatal(busy ? `Port ${port} is already in use. Choose another: PORT=4181 npm run demo` : error);
   process.exit(1);
 }

@@ -1,2 +1,2 @@
-/** Of the app, by its package; put in by the build. */
+/** Version of the app's package, injected by the build. */
 declare const __APP_VERSION__: string;

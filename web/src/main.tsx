@@ -13,7 +13,7 @@ import { watchDrift } from './hub/drift-watch';
 import { runInOneTab } from './hub/one-tab';
 import { endSession, startSession } from './hub/session';
 import { stayAwake } from './hub/stay-awake';
-import { clearAway } from './store/own-data';
+import { deleteLeftovers } from './store/own-data';
 import { StartFailed } from './app/start-failed';
 
 applySheet();
@@ -22,7 +22,7 @@ const root = createRoot(document.getElementById('root') as HTMLElement);
 async function start({ take = false } = {}): Promise<void> {
   const runs = await runInOneTab(givenUp, { take });
   if (!runs) {
-    // Here nothing was begun: it can be taken over without loading anew.
+    // Nothing was started here, so taking over needs no reload.
     root.render(<OtherTab onTake={() => void start({ take: true })} />);
     return;
   }
@@ -31,7 +31,7 @@ async function start({ take = false } = {}): Promise<void> {
     watchDrift();
     watchHistory();
     watchStorage();
-    void clearAway();
+    void deleteLeftovers();
     stayAwake();
     root.render(
       <StrictMode>
@@ -43,7 +43,7 @@ async function start({ take = false } = {}): Promise<void> {
   }
 }
 
-/** Another tab took over: this one falls silent, and would begin anew. */
+/** Another tab took over: stop here; taking back needs a reload. */
 function givenUp(): void {
   void endSession().then(() => {
     root.render(<OtherTab onTake={() => window.location.reload()} />);
@@ -51,7 +51,7 @@ function givenUp(): void {
   });
 }
 
-/** A tab that is loaded anew to take over says so to itself. */
+/** Set by a tab that reloads in order to take over. */
 const TAKE_KEY = 'metronomo.take';
 const takes = sessionStorage.getItem(TAKE_KEY) !== null;
 sessionStorage.removeItem(TAKE_KEY);

@@ -8,14 +8,14 @@ import { solveOffsets, type Reading } from './solve-offsets';
 
 const late = (id: string, lateMs: number, currentOffsetMs = 0) => ({ id, lateMs, currentOffsetMs });
 
-test('onto the grid: 12.3 ms late is sent 12.3 ms earlier, and the earliest sets the pre-roll', () => {
+test('grid: a device 12.3 ms late is sent 12.3 ms earlier, and the earliest sets the pre-roll', () => {
   const { offsets, preRollMs } = solveOffsets([late('a', 12.3), late('b', -2), late('c', 1, -20)], 'grid');
   expect(offsets.map(({ offsetMs }) => offsetMs)).toEqual([-12.3, 2, -21]);
   expect(offsets.map(({ expectedMs }) => expectedMs)).toEqual([0, 0, 0]);
   expect(preRollMs).toBe(21);
 });
 
-test('with the slowest nobody is sent earlier than now; with a chosen one, that one stays', () => {
+test('slowest: nobody is sent earlier than now; a chosen device: it keeps its offset', () => {
   const readings = [late('a', 5, -3), late('b', 30), late('c', 12)];
   expect(solveOffsets(readings, 'latest').offsets.map(({ offsetMs }) => offsetMs)).toEqual([22, 0, 18]);
   expect(solveOffsets(readings, { id: 'c' }).offsets).toEqual([
@@ -25,13 +25,13 @@ test('with the slowest nobody is sent earlier than now; with a chosen one, that 
   ]);
 });
 
-test('what a follower can take is kept, and what is left over is said', () => {
+test('a follower’s limits and step are respected, and the residual is reported', () => {
   const [offset] = solveOffsets([{ ...late('a', 12.3), resolutionMs: 1, earliestMs: -10 }], 'grid').offsets;
   expect(offset?.offsetMs).toBe(-10);
   expect(offset?.expectedMs).toBeCloseTo(2.3, 9);
 });
 
-test('what cannot be done is said: locked, no earlier, no later, no finer, not known better', () => {
+test('limits are reported: locked, earliest, latest, step size, uncertainty', () => {
   const { offsets, limits } = solveOffsets(
     [
       { ...late('locked', 9, -3), locked: true },
@@ -53,7 +53,7 @@ test('what cannot be done is said: locked, no earlier, no later, no finer, not k
   expect(offsets.map(({ offsetMs }) => offsetMs)).toEqual([-3, -10, 10, -12, 0, -3]);
 });
 
-test('1 000 random rigs: the worst is never made worse, and applying twice changes nothing more than the resolution', () => {
+test('1,000 random rigs: the worst error never grows, and applying twice changes nothing beyond the resolution', () => {
   const reading = fc.record(
     {
       lateMs: fc.double({ min: -50, max: 80, noNaN: true }),
@@ -87,7 +87,7 @@ test('1 000 random rigs: the worst is never made worse, and applying twice chang
   );
 });
 
-test('its own menu: the number to type, in its unit, with its sign and step, and what that leaves', () => {
+test('device offsets: the value to enter in its unit, sign and step, and the residual', () => {
   const at = { sampleRate: 44_100, bpm: 120 };
   const place = { own: 0, unit: 'ms' as const, plusIs: 'later' as const, step: 1 };
   expect(ownOffsetFor(place, -12.3, at)).toEqual({ value: -12, leftMs: expect.closeTo(0.3, 9) });
@@ -104,7 +104,7 @@ test('its own menu: the number to type, in its unit, with its sign and step, and
   expect(ownOffsetFor({ ...place, step: 0 }, 0.125, at).value).toBe(0.125);
 });
 
-test('takes that agree count together, each by how sure it is; one that says something else contradicts', () => {
+test('takes that agree are pooled by variance; one that differs is a contradiction', () => {
   const [newest, other] = [
     { lateMs: 12, doubtMs: 0.3 },
     { lateMs: 12.4, doubtMs: 0.6 },
@@ -118,10 +118,10 @@ test('takes that agree count together, each by how sure it is; one that says som
   const odd = { lateMs: 16, doubtMs: 0.4 };
   expect(poolTakes([newest, odd, other])).toMatchObject({ takes: 2, contradictedBy: odd });
   expect(poolTakes([newest, other, odd])).toMatchObject({ takes: 2, contradictedBy: null });
-  expect(() => poolTakes([])).toThrow('no take');
+  expect(() => poolTakes([])).toThrow('No takes');
 });
 
-test('sound moved by whole samples is the same sound; by a fraction, a sine keeps its shape to -90 dB', () => {
+test('a shift by whole samples is exact; by a fraction, a sine is preserved to -90 dB', () => {
   const sine = (delay: number) =>
     Float32Array.from({ length: 4800 }, (_, i) => Math.sin((2 * Math.PI * 5000 * (i - delay)) / 48_000));
   expect([...shiftSound(Float32Array.of(1, 2, 3, 4), -1)]).toEqual([2, 3, 4, 0]);
@@ -129,14 +129,14 @@ test('sound moved by whole samples is the same sound; by a fraction, a sine keep
   expect([...shiftSound(Float32Array.of(1, 2), -9)]).toEqual([0, 0]);
   for (const by of [0.5, 12.25, -590.4, -0.01]) {
     const [moved, wanted] = [shiftSound(sine(0), by), sine(by)];
-    // Away from the ends, where there is sound on both sides.
+    // Away from the ends, where the kernel has samples on both sides.
     for (let i = 700; i < 4100; i++) expect(Math.abs(moved[i]! - wanted[i]!)).toBeLessThan(10 ** (-90 / 20));
   }
 });
 
-test('what was not measured is refused', () => {
-  expect(() => solveOffsets([late('a', NaN)], 'grid')).toThrow('not measured');
-  expect(() => solveOffsets([late('a', 1)], { id: 'b' })).toThrow('no reading of b');
+test('a missing measurement is rejected', () => {
+  expect(() => solveOffsets([late('a', NaN)], 'grid')).toThrow('No measurement for a');
+  expect(() => solveOffsets([late('a', 1)], { id: 'b' })).toThrow('No measurement for b');
 });
 
 test('plain arithmetic: 12 ms is 529.2 samples at 44.1 kHz and 576 at 48 kHz; a tick at 120 BPM is 20.8333 ms', () => {
@@ -146,7 +146,7 @@ test('plain arithmetic: 12 ms is 529.2 samples at 44.1 kHz and 576 at 48 kHz; a 
   expect(convertOffset(40, { sampleRate: 48_000, bpm: 120, rate: '25' }).frames).toBe(1);
 });
 
-test('durations are read in every unit that musicians write', () => {
+test('durations are parsed in every unit musicians write', () => {
   const at = { sampleRate: 48_000, bpm: 120, rate: '25' as const };
   expect(parseDuration('12.3', at)).toBe(12.3);
   expect(parseDuration(' −12,3 ms', at)).toBe(-12.3);

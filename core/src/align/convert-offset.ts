@@ -1,7 +1,7 @@
 import { TICKS_PER_BEAT } from '../midi/message';
 import { secondsToFrames, type FrameRate } from '../timecode/timecode';
 
-/** One duration in every unit in which gear and programs ask for it; the sign stays. */
+/** A duration in every unit that device offsets use; the sign is kept. */
 export function convertOffset(
   ms: number,
   at: { sampleRate: number; bpm: number; rate: FrameRate },

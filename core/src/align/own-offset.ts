@@ -1,17 +1,17 @@
 import { TICKS_PER_BEAT } from '../midi/message';
 
-/** How a piece of gear or a program takes an offset in its own menu. */
+/** How a device or app takes its offset. */
 export interface OwnOffsetPlace {
-  /** What stands there now. */
+  /** The value currently set on the device. */
   own: number;
   unit: 'ms' | 'samples' | 'ticks';
-  /** What a plus there means. */
+  /** The meaning of a positive value. */
   plusIs: 'later' | 'earlier';
-  /** The step in which it is set; 0 takes any number. */
+  /** The step it can be set in; 0 takes any number. */
   step: number;
 }
 
-/** One of its units, in ms, at the sample rate in Hz and the tempo in force. */
+/** One unit in ms, at a sample rate in Hz and a tempo. */
 export function ownUnitMs(unit: OwnOffsetPlace['unit'], at: { sampleRate: number; bpm: number }): number {
   switch (unit) {
     case 'ms':
@@ -24,8 +24,8 @@ export function ownUnitMs(unit: OwnOffsetPlace['unit'], at: { sampleRate: number
 }
 
 /**
- * What to type in its own menu so that it sounds `changeMs` later than now (minus: earlier): the number that is to
- * stand there, in its unit and with its sign, and by how many ms its step makes that late (+) or early (-).
+ * The value to set on the device so that it sounds `changeMs` later than now (minus: earlier), in its own unit and
+ * sign, and the error its step leaves: ms late (+) or early (-).
  */
 export function ownOffsetFor(
   place: OwnOffsetPlace,
@@ -34,11 +34,11 @@ export function ownOffsetFor(
 ): { value: number; leftMs: number } {
   const laterByOne = ownUnitMs(place.unit, at) * (place.plusIs === 'later' ? 1 : -1);
   const wanted = place.own + changeMs / laterByOne;
-  const value = place.step > 0 ? clean(Math.round(wanted / place.step) * place.step) : wanted;
+  const value = place.step > 0 ? withoutRoundingError(Math.round(wanted / place.step) * place.step) : wanted;
   return { value, leftMs: (value - wanted) * laterByOne };
 }
 
-/** Without the dust that steps such as 0.1 leave. */
-function clean(value: number): number {
+/** Removes floating-point residue that steps such as 0.1 leave. */
+function withoutRoundingError(value: number): number {
   return Number(value.toFixed(6)) + 0;
 }

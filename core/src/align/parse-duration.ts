@@ -6,7 +6,7 @@ const WRITTEN =
 
 /**
  * A duration as musicians write it: `12.3`, `12.3 ms`, `590 smp`, `1/2 tick`, `2 fr`, with a sign. Without a unit it is
- * ms. Null when the text is none of these.
+ * ms. Null if the text is none of these.
  */
 export function parseDuration(text: string, at: { sampleRate: number; bpm: number; rate: FrameRate }): number | null {
   const match = WRITTEN.exec(text);

@@ -1,12 +1,12 @@
 const { PI, abs, cos, floor, sin } = Math;
 
-/** Sampled values on each side of the new place: their sinc, under a window, makes the value between. */
+/** Sinc taps on each side of the interpolated sample. */
 const REACH = 32;
 
 /**
- * Sound moved later by so many samples (minus: earlier), in as many samples as before; silence comes in where there was
- * nothing. Whole numbers move the samples as they are. Fractions are read between them by a sinc of 64 values under a
- * Blackman window (T. I. Laakso et al., "Splitting the unit delay", 1996, recalled).
+ * Shifts audio later by a number of samples (minus: earlier), keeping its length; silence fills the gap. Whole numbers
+ * copy samples bit for bit. Fractions are interpolated with a 64-tap sinc under a Blackman window (T. I. Laakso et al.,
+ * "Splitting the unit delay", 1996, recalled).
  */
 export function shiftSound(samples: Float32Array, bySamples: number): Float32Array {
   const whole = floor(bySamples);
@@ -32,7 +32,7 @@ function shiftWhole(samples: Float32Array, by: number): Float32Array {
   return shifted;
 }
 
-/** Weights of the samples from `REACH` before the place on; what lies a fraction before a sample is made of both sides. */
+/** Weights of the samples from `REACH` before the new position on. */
 function kernelAt(fraction: number): Float64Array {
   const kernel = new Float64Array(2 * REACH);
   for (let k = 0; k < kernel.length; k++) {

@@ -1,57 +1,57 @@
-/** What one follower's last take said. */
+/** One follower's measurement. */
 export interface Reading {
   id: string;
-  /** Where it landed, + is late. */
+  /** Median landing, + is late. */
   lateMs: number;
-  /** The offset that was in force when it was measured; minus is earlier. */
+  /** The offset during the measurement; minus is earlier. */
   currentOffsetMs: number;
-  /** The step in which its offset can be set. */
+  /** The step its offset can be set in. */
   resolutionMs?: number;
-  /** The earliest offset that it can be given. */
+  /** The earliest offset it accepts. */
   earliestMs?: number;
-  /** The latest offset that it can be given. */
+  /** The latest offset it accepts. */
   latestMs?: number;
-  /** Half of its 95 % interval: what is nearer than that cannot be told from being there. */
+  /** Half the width of its 95% interval; smaller corrections can't be told from noise. */
   doubtMs?: number;
-  /** It stays as it is. */
+  /** Keep its offset. */
   locked?: boolean;
 }
 
-/** What keeps a follower from being brought nearer. */
+/** Why a follower can't get closer. */
 export type OffsetLimit = 'locked' | 'earliest' | 'latest' | 'resolution' | 'doubt';
 
 export interface Alignment {
-  /** `expectedMs`: where the follower should land with its new offset, + is late. */
+  /** `expectedMs`: the landing to expect with the new offset, + is late. */
   offsets: { id: string; offsetMs: number; expectedMs: number }[];
-  /** How long everybody waits at play so that the earliest can be early. */
+  /** Pre-roll: how long everyone waits at play, so that the earliest can be early. */
   preRollMs: number;
-  /** Where everybody is to land, + is late. */
+  /** The landing to align to, + is late. */
   meetMs: number;
-  /** What keeps each of those that are not there, by id. */
+  /** What limits each follower that can't reach the target, by id. */
   limits: Record<string, OffsetLimit>;
 }
 
 export type AlignTarget = 'grid' | 'latest' | { id: string };
 
-/** Less than this is nothing left over. */
+/** Differences below this count as zero. */
 const SAME_MS = 1e-9;
 
 /**
- * The offsets that bring everybody together. `grid`: onto the beat. `latest`: with the slowest, nobody sent earlier than
- * now. `{ id }`: with that one, which stays as it is. The landing moves by as much as the offset does. Nobody is moved who
- * would not come nearer by it.
- * @throws RangeError when a reading is not a number, or `id` is not among them.
+ * The offsets that align everyone. `grid`: to the beat. `latest`: to the slowest, sending nobody earlier than now. `{
+ * id }`: to that follower, which keeps its offset. The landing moves by as much as the offset; a follower that wouldn't
+ * come closer isn't moved.
+ * @throws RangeError if a reading is not a number, or `id` is not among them.
  */
 export function solveOffsets(readings: Reading[], target: AlignTarget): Alignment {
   for (const { id, lateMs, currentOffsetMs } of readings)
     if (!Number.isFinite(lateMs) || !Number.isFinite(currentOffsetMs))
-      throw new RangeError(`The reading of ${id} is not a number: it was not measured.`);
+      throw new RangeError(`No measurement for ${id}. Measure it first.`);
   const meetMs = meetingPoint(readings, target);
   const limits: Record<string, OffsetLimit> = {};
   const offsets = readings.map((reading) => {
     const { id, lateMs, currentOffsetMs } = reading;
     const stays = reading.locked === true || (typeof target === 'object' && id === target.id);
-    // Nobody overtakes the slowest by a step that is too long, or the slowest would be another.
+    // Round down: rounding up could make this device later than the slowest and shift the target.
     const round = target === 'latest' ? roundDown : Math.round;
     const wantedMs = towards(reading, meetMs, round);
     const nearer = Math.abs(lateMs + wantedMs - currentOffsetMs - meetMs) < Math.abs(lateMs - meetMs);
@@ -68,14 +68,14 @@ function meetingPoint(readings: Reading[], target: AlignTarget): number {
   if (target === 'grid') return 0;
   if (target === 'latest') return readings.reduce((latest, { lateMs }) => Math.max(latest, lateMs), -Infinity);
   const chosen = readings.find(({ id }) => id === target.id);
-  if (!chosen) throw new RangeError(`There is no reading of ${target.id} to align with.`);
+  if (!chosen) throw new RangeError(`No measurement for ${target.id}, so nothing can be aligned to it.`);
   return chosen.lateMs;
 }
 
 function towards(reading: Reading, meetMs: number, round: (steps: number) => number): number {
   const { lateMs, currentOffsetMs, resolutionMs, doubtMs = 0, earliestMs = -Infinity, latestMs = Infinity } = reading;
   const awayMs = lateMs - meetMs;
-  // It may be there already: moving it would follow chance.
+  // Within its uncertainty of the target; moving it would chase noise.
   if (Math.abs(awayMs) <= doubtMs) return currentOffsetMs;
   const wanted = Math.min(latestMs, Math.max(earliestMs, currentOffsetMs - awayMs));
   if (!resolutionMs) return wanted;

@@ -3,12 +3,12 @@ import { beatAt, msOfBeat, type Motion } from '../transport/motion';
 
 const { ceil } = Math;
 
-/** A beat that was computed from a tick must not round up to the next. */
+/** Keeps a beat computed from a tick from rounding up to the next tick. */
 const ROUNDING_TICKS = 1e-6;
 
 /**
- * Where a follower's ticks fall on the grid. Each has one number, counted from the start of the song at the follower's
- * own rate, and leaves once: when the motion changes, the next number stays the next.
+ * Where a follower's ticks fall on the grid. Ticks are numbered from the start of the song at the follower's own rate,
+ * and each leaves once: a change of motion keeps the numbering.
  */
 export class ClockLane {
   readonly ticksPerBeat: number;
@@ -26,7 +26,7 @@ export class ClockLane {
     this.#nextMs = this.#msOf(this.#next);
   }
 
-  /** When the next tick is due, in ms of the grid. */
+  /** Grid time of the next tick, ms. */
   get nextMs(): number {
     return this.#nextMs;
   }
@@ -39,14 +39,14 @@ export class ClockLane {
     return this.#motion;
   }
 
-  /** Takes the next tick, and gives its number. */
+  /** Takes the next tick and returns its number. */
   take(): number {
     const tick = this.#next++;
     this.#nextMs = this.#msOf(this.#next);
     return tick;
   }
 
-  /** The distance from the next tick to the one after it, ms. */
+  /** Interval from the next tick to the one after it, ms. */
   get intervalMs(): number {
     return this.#msOf(this.#next + 1) - this.#nextMs;
   }
@@ -56,7 +56,7 @@ export class ClockLane {
     this.#nextMs = this.#msOf(this.#next);
   }
 
-  /** The first tick from a beat on whose number is a multiple of `unit`. */
+  /** The first tick at or after a beat whose number is a multiple of `unit`. */
   firstFrom(beat: number, unit: number): number {
     return ceil((beat * this.ticksPerBeat - ROUNDING_TICKS) / unit) * unit;
   }

@@ -7,14 +7,14 @@ import { msOfSong, type Motion } from '../transport/motion';
 const ROUNDING_QUARTERS = 1e-6;
 
 /**
- * Where a follower's quarter frames fall on the grid: every quarter of a frame of song time, from the first whole code on.
- * Song time before 00:00:00:00 has no code; the lane is silent until then.
+ * Where a follower's quarter frames fall on the grid: one every quarter of a frame of song time, from the first whole
+ * code on. Song time before 00:00:00:00 has no code; the lane is silent until then.
  */
 export class CodeLane {
   readonly #rate: FrameRate;
   readonly #startFrame: number;
   #motion: Motion;
-  /** The code under way: eight pieces spell it. */
+  /** The code being sent; eight pieces spell it. */
   #code: Timecode;
   #next: number;
   #nextMs: number;

@@ -29,7 +29,7 @@ const codes = (sent: TimedMessage[], rate: FrameRate) => {
   );
 };
 
-test('a quarter frame at 25 frames a second is 10 ms; codes begin at the chosen hour and name every second frame', () => {
+test('a quarter frame at 25 fps is 10 ms; codes start at the chosen hour and name every second frame', () => {
   const planner = new FeedPlanner(even(120), settings({ timecode: '25' }, { timecodeStart: ONE_HOUR, offsetMs: -7 }));
   planner.start(1000, 0);
   const sent = planner.plan(0, 1993);
@@ -38,7 +38,7 @@ test('a quarter frame at 25 frames a second is 10 ms; codes begin at the chosen 
   expect(codes(sent, '25').slice(0, 2)).toEqual(['01:00:00:00', '01:00:00:02']);
 });
 
-test('drop-frame runs at 30000/1001 and skips the numbers it drops', () => {
+test('drop-frame runs at 30000/1001 and skips the dropped numbers', () => {
   const planner = new FeedPlanner(even(120), settings({ timecode: '29.97df' }));
   planner.start(0, 0);
   const sent = planner.plan(0, 70_000);
@@ -47,7 +47,7 @@ test('drop-frame runs at 30000/1001 and skips the numbers it drops', () => {
   expect(codes(sent, '29.97df').slice(899, 901)).toEqual(['00:00:59;28', '00:01:00;02']);
 });
 
-test('a tempo set by hand moves the ticks and lets the code run on', () => {
+test('a tempo set by hand moves the ticks and leaves the code running', () => {
   const planner = new FeedPlanner(even(120), settings({ ...clock, timecode: '30' }));
   planner.start(0, 0);
   planner.retime(even(90), 1000);
@@ -56,7 +56,7 @@ test('a tempo set by hand moves the ticks and lets the code run on', () => {
   expect(times(sent, 'clock').at(-1)! - times(sent, 'clock').at(-2)!).toBeCloseTo(60_000 / 90 / 24, 6);
 });
 
-test('at a speed of 1.04 ticks and code both run 4 percent fast', () => {
+test('at a speed of 1.04, ticks and code both run 4% fast', () => {
   const planner = new FeedPlanner(even(100), settings({ ...clock, timecode: '25' }));
   planner.start(0, 0, { speed: 1.04 });
   const sent = planner.plan(0, 2000);
@@ -64,7 +64,7 @@ test('at a speed of 1.04 ticks and code both run 4 percent fast', () => {
   times(sent, 'quarterFrame').forEach((ms, i) => expect(ms).toBeCloseTo((i * 10) / 1.04, 9));
 });
 
-test('stop and locate state the whole position: full frame, song position, machine control', () => {
+test('stop and locate send the whole position: full frame, song position, machine control', () => {
   const planner = new FeedPlanner(
     even(120),
     settings({ ...clock, timecode: '25', mmc: true }, { timecodeStart: ONE_HOUR }),
@@ -86,13 +86,13 @@ test('stop and locate state the whole position: full frame, song position, machi
   expect(ofKind(sent, 'songPosition')[0]!.message).toMatchObject({ sixteenths: 32 });
 });
 
-test('a follower that would lose its place by it is not told the position while stopped', () => {
+test('a follower that would lose its position gets none while stopped', () => {
   const planner = new FeedPlanner(even(120), settings(clock, { positionWhileStopped: false }));
   planner.locate(10, 8);
   expect(planner.plan(0, 100)).toEqual([]);
 });
 
-test('machine control says play and stop, each with the grid', () => {
+test('machine control plays and stops along with the grid', () => {
   const planner = new FeedPlanner(even(120), settings({ mmc: true }));
   planner.start(100, 0);
   planner.stop(1100);
@@ -100,7 +100,7 @@ test('machine control says play and stop, each with the grid', () => {
   expect(sysex(sent).map((data) => decodeMmc(data).commands[0]!.kind)).toEqual(['play', 'stop']);
 });
 
-test('half and double rate: the follower counts its own beats, its own sixteenths, from the same place', () => {
+test('half and double clock rate: the follower counts its own beats and sixteenths from the same position', () => {
   for (const clockRate of [0.5, 2] as const) {
     const planner = new FeedPlanner(even(120), settings(clock, { clockRate }));
     planner.start(1000, 4);
@@ -111,7 +111,7 @@ test('half and double rate: the follower counts its own beats, its own sixteenth
   }
 });
 
-test('a count-in: the click sounds, a clock that always runs runs, and the follower begins after it', () => {
+test('count-in: the click sounds, a continuous clock runs, and the follower starts after it', () => {
   const notes = { channel: 10, barNote: 76, beatNote: 77, velocity: 100 };
   const waiting = new FeedPlanner(even(120), settings(clock));
   const always = new FeedPlanner(even(120), settings(clock, { clockWhileStopped: true }));
@@ -130,7 +130,7 @@ test('a count-in: the click sounds, a clock that always runs runs, and the follo
   );
 });
 
-test('timecode rolls in during the count-in where there is a code before the song, and waits where there is none', () => {
+test('timecode rolls during the count-in if there is code before the song, and waits if there is none', () => {
   const run = (timecodeStart: FeedSettings['timecodeStart']) => {
     const planner = new FeedPlanner(even(120), settings({ timecode: '25' }, { timecodeStart }));
     planner.start(1000, -8, { countInTo: 0 });
@@ -140,7 +140,7 @@ test('timecode rolls in during the count-in where there is a code before the son
   expect(times(run(undefined), 'quarterFrame')[0]).toBeCloseTo(5000, 6);
 });
 
-test('in 7/8 a start-only follower joins on the next bar, also when the tempo is changed while it waits', () => {
+test('in 7/8 a start-only follower joins on the next bar, even if the tempo changes while it waits', () => {
   const meter = new MeterMap([{ bar: 1, beatsPerBar: 7, beatUnit: 8 }]);
   const planner = new FeedPlanner(even(120), settings({ clock: true, transport: true }), meter);
   planner.start(0, 1);
@@ -150,7 +150,7 @@ test('in 7/8 a start-only follower joins on the next bar, also when the tempo is
   expect(times(sent, 'clock')[0]).toBeCloseTo(2000, 9);
 });
 
-test('leaning on a follower by 3 percent moves it 30 ms in a second, ahead and back, and loses no tick', () => {
+test('nudging a follower by 3% moves it 30 ms per second, forward and back, without losing a tick', () => {
   const planner = new FeedPlanner(even(120), settings(clock));
   planner.start(0, 0);
   const sent = planner.plan(0, 1000);
@@ -170,7 +170,7 @@ test('leaning on a follower by 3 percent moves it 30 ms in a second, ahead and b
   expect(ticks).toHaveLength(Math.ceil((5000 - planner.offsetMs) / (500 / 24)));
 });
 
-test('windows do not matter, whatever is sent', () => {
+test('the output doesn’t depend on the windows, whatever is sent', () => {
   const rate = fc.constantFrom<FrameRate>('24', '25', '29.97df', '30');
   const windows = fc.array(fc.double({ min: 0.01, max: 400, noNaN: true }), { minLength: 1, maxLength: 30 });
   fc.assert(
@@ -190,14 +190,16 @@ test('windows do not matter, whatever is sent', () => {
   );
 });
 
-test('beyond the last song position that can be named, a follower goes on in time without one', () => {
+test('past the last addressable song position, a follower continues in time without one', () => {
   const planner = new FeedPlanner(even(120), settings(clock));
   planner.start(0, 5000);
   const kinds = planner.plan(-10, 30).map(({ message }) => message.kind);
   expect(kinds).toEqual(['continue', 'clock', 'clock']);
 });
 
-test('a start of timecode that does not exist is refused', () => {
+test('a start timecode that doesn’t exist is rejected', () => {
   const timecodeStart = { hours: 0, minutes: 1, seconds: 0, frames: 0 };
-  expect(() => new FeedPlanner(even(120), settings({ timecode: '29.97df' }, { timecodeStart }))).toThrow('leaves out');
+  expect(() => new FeedPlanner(even(120), settings({ timecode: '29.97df' }, { timecodeStart }))).toThrow(
+    'doesn’t exist in drop-frame',
+  );
 });

@@ -40,7 +40,7 @@ test('six hours of clock at 119.97 BPM: every tick within 1 us of the exact time
   expect(tick).toBeGreaterThanOrEqual(Math.floor((lastsMs * 11_997) / 250_000));
 });
 
-test('windows do not matter: any cut gives the same messages as one piece', () => {
+test('any split into windows gives the same messages as one window', () => {
   fc.assert(
     fc.property(
       fc.array(fc.double({ min: 0.01, max: 700, noNaN: true }), { minLength: 1, maxLength: 40 }),
@@ -62,7 +62,7 @@ test('windows do not matter: any cut gives the same messages as one piece', () =
   );
 });
 
-test('start stands at least 1 ms before the first tick, which is beat 0', () => {
+test('start precedes the first tick, which is beat 0, by at least 1 ms', () => {
   const planner = new FeedPlanner(even(120), settings());
   planner.start(1000, 0);
   const sent = planner.plan(0, 1030);
@@ -71,7 +71,7 @@ test('start stands at least 1 ms before the first tick, which is beat 0', () => 
   expect(1000 - times(sent, 'start')[0]!).toBeGreaterThanOrEqual(1);
 });
 
-test('from the middle, a follower that honours song position continues on the next sixteenth', () => {
+test('mid-song, a follower with song position continues on the next sixteenth', () => {
   const planner = new FeedPlanner(even(120), settings());
   planner.start(1000, 3.9);
   const sent = planner.plan(0, 1100);
@@ -82,14 +82,14 @@ test('from the middle, a follower that honours song position continues on the ne
   expect(times(sent, 'continue')[0]).toBeCloseTo(1000 + 50 - 2, 9);
 });
 
-test('from the middle, a follower without song position starts on the next bar', () => {
+test('mid-song, a follower without song position starts on the next bar', () => {
   const sends = { clock: true, transport: true, position: false, timecode: null };
   const planner = new FeedPlanner(even(120), settings({ sends }));
   planner.start(1000, 3);
   expect(times(planner.plan(0, 2000), 'start')).toEqual([1498]);
 });
 
-test('an offset moves every message, and a change while rolling loses no tick and keeps their order', () => {
+test('an offset shifts every message, and changing it while rolling loses no tick and keeps their order', () => {
   const planner = new FeedPlanner(even(120), settings({ offsetMs: -12 }));
   planner.start(1000, 0);
   const before = planner.plan(0, 2000);
@@ -102,7 +102,7 @@ test('an offset moves every message, and a change while rolling loses no tick an
   expect(all).toHaveLength(Math.ceil((4060 - 1000) / (500 / 24)));
 });
 
-test('the clock runs while stopped where wanted, and no two ticks come close together at a start', () => {
+test('clock runs while stopped if wanted, and no two ticks come close together at a start', () => {
   const planner = new FeedPlanner(even(120), settings({ clockWhileStopped: true }));
   const idle = planner.plan(0, 1000);
   expect(times(idle, 'clock')).toHaveLength(48);
@@ -114,7 +114,7 @@ test('the clock runs while stopped where wanted, and no two ticks come close tog
   expect(Math.max(...gaps)).toBeLessThan(32);
 });
 
-test('nothing but note-offs follows a stop, and no note hangs', () => {
+test('only note-offs follow a stop, and no note hangs', () => {
   const notes = { channel: 10, barNote: 76, beatNote: 77, velocity: 100 };
   const sends = { clock: false, transport: false, position: false, timecode: null };
   const planner = new FeedPlanner(even(120), settings({ sends, notes }));
@@ -131,7 +131,7 @@ test('nothing but note-offs follows a stop, and no note hangs', () => {
   ]);
 });
 
-test('a tempo set while the clock idles changes the pace and leaves no hole', () => {
+test('a tempo set while the clock idles changes its rate without a gap', () => {
   const planner = new FeedPlanner(even(120), settings({ clockWhileStopped: true }));
   planner.start(0, 0);
   planner.stop(1000);

@@ -14,39 +14,42 @@ import { messageOf, TriggerLane } from './trigger-lane';
 const { ceil, floor, max, min } = Math;
 
 /**
- * How long before its first tick a start or continue is sent; a receiver begins on the tick that follows, and MIDI 1.0
- * asks for at least 1 ms between the two. The song position goes the same time again before that.
+ * Start or continue precede their first tick by this much: a receiver begins on the tick that follows, and MIDI 1.0
+ * asks for at least 1 ms in between. Song position precedes them by the same again.
  */
 export const START_LEAD_MS = 2;
 
 const LAST_SONG_POSITION = 16_383;
 const NOTE_LENGTH_MS = 50;
-/** What was computed may lie a rounding error before the sixteenth, or after the frame, that it means. */
+/** Computed positions may fall a rounding error before the intended sixteenth, or after the intended frame. */
 const ROUNDING = 1e-6;
 const CLOCK: MidiMessage = { kind: 'clock' };
 const MIDNIGHT = { hours: 0, minutes: 0, seconds: 0, frames: 0 };
-/** Beats of any time signature fall on multiples of this many ticks: a thirty-second. */
+/** Beats of every time signature are multiples of this many ticks: a thirty-second. */
 const TICKS_PER_SHORTEST_BEAT = 3;
 
-/** How the grid begins to roll, where it is not as the map says from `fromBeat` on. */
+/** How the grid starts, where it differs from the map at `fromBeat`. */
 export interface StartOptions {
-  /** Another tempo map from now on. */
+  /** A new tempo map. */
   map?: TempoMap;
-  /** Song time at the beginning, ms. */
+  /** Song time at the start, ms. */
   songMs?: number;
   speed?: number;
-  /** The song begins here; what lies before is counted in: the click sounds, and a clock that always runs runs. */
+  /**
+   * The beat where the song begins; before it is count-in, with click, and with clock for followers that always get
+   * clock.
+   */
   countInTo?: number;
 }
 
-/** What a follower is told just before the tick on which it is to begin. */
+/** What a follower receives just before the tick it starts on. */
 interface Greeting {
   readonly tick: number;
-  /** In order; each so long before the tick. */
+  /** In order, each with its lead before that tick. */
   readonly messages: { message: MidiMessage; leadMs: number }[];
 }
 
-/** Something that happens once at a point of the grid. */
+/** A one-time event at a point of the grid. */
 interface Action {
   readonly gridMs: number;
   readonly run: () => MidiMessage[];
@@ -54,9 +57,9 @@ interface Action {
 }
 
 /**
- * What one follower is sent, and when. The planner thinks in grid time; the feed's offset is added on the way out, so a
- * window of due times is a window of the grid moved by the offset. Ticks and quarter frames are counted, never
- * accumulated: each has one number and leaves exactly once, whatever the windows are.
+ * What one follower is sent, and when. The planner works in grid time and adds the feed's offset on output, so a window
+ * of due times is a window of the grid shifted by the offset. Ticks and quarter frames are numbered, never accumulated:
+ * each leaves exactly once, whatever the windows are.
  */
 export class FeedPlanner {
   #map: TempoMap;
@@ -72,11 +75,11 @@ export class FeedPlanner {
   #started = false;
   readonly #actions: Action[] = [];
   #plannedGridMs = -Infinity;
-  /** Most windows hold nothing: known without looking again, until something is added. */
+  /** Most windows are empty: cached until something is added. */
   #nothingUntilGridMs = -Infinity;
   #lastDueMs = -Infinity;
 
-  /** @throws RangeError when the timecode at beat 0 does not exist at the feed's frame rate. */
+  /** @throws RangeError if the timecode at beat 0 doesn't exist at the feed's frame rate. */
   constructor(map: TempoMap, settings: FeedSettings, meter = new MeterMap()) {
     if (settings.sends.timecode) timecodeToFrames(settings.timecodeStart ?? MIDNIGHT, settings.sends.timecode);
     this.#map = map;
@@ -86,14 +89,17 @@ export class FeedPlanner {
     this.#offset = { ms: settings.offsetMs, slope: 0, sinceGridMs: 0 };
   }
 
-  /** The grid stands at `fromBeat` at `gridMs` and rolls. The follower joins at the first beat that it can be told. */
+  /**
+   * The grid starts rolling at `gridMs` from `fromBeat`. The follower joins at the first beat it can be positioned on.
+   */
   start(gridMs: number, fromBeat: number, options: StartOptions = {}): void {
     const { map = this.#map, songMs = map.msAt(fromBeat), speed = 1, countInTo = fromBeat } = options;
     this.#map = map;
     const motion = { map, speed, fromMs: gridMs, beat: fromBeat, songMs };
     const clock = new ClockLane(motion, this.#clockRate, true);
     const greeting = this.#greeting(clock, max(fromBeat, countInTo));
-    // A clock that ran while stopped falls silent before the new grid begins, so that no two ticks come close together.
+    // A clock that ran while stopped falls silent before the new grid begins, so that no two ticks come too close
+    // together.
     const quietMs = max(clock.intervalMs / 2, 2 * START_LEAD_MS);
     this.#add(gridMs - quietMs, () => {
       this.#motion = motion;
@@ -108,7 +114,7 @@ export class FeedPlanner {
     this.#started = true;
   }
 
-  /** The grid stops at `gridMs`; what was going to happen after that does not. */
+  /** Stops the grid at `gridMs` and discards everything due later. */
   stop(gridMs: number): void {
     this.#dropActionsFrom(gridMs);
     this.#add(gridMs, () => {
@@ -124,8 +130,8 @@ export class FeedPlanner {
   }
 
   /**
-   * The grid stands at a beat from `gridMs` on: whoever can be told, is. `songMs` is as the map says if not given. When it
-   * `startsFromThere` at once, the start itself says the song position.
+   * Positions the stopped grid at a beat from `gridMs` on and tells every follower that can take it. `songMs` defaults
+   * to the map's. With `startsFromThere`, song position goes out with the start instead.
    */
   locate(gridMs: number, beat: number, options: { songMs?: number; startsFromThere?: boolean } = {}): void {
     const { songMs = this.#map.msAt(beat), startsFromThere = false } = options;
@@ -147,8 +153,8 @@ export class FeedPlanner {
   }
 
   /**
-   * From `gridMs` on another map holds, or another speed. The position stays; no tick and no quarter frame is lost or
-   * doubled, and timecode runs on where it was.
+   * Applies another map, or another speed, from `gridMs` on. The position is kept; no tick or quarter frame is lost or
+   * doubled, and timecode continues.
    */
   retime(map: TempoMap, gridMs: number, speed = 1): void {
     const run = (): MidiMessage[] => {
@@ -162,25 +168,27 @@ export class FeedPlanner {
     this.#add(gridMs, run, { survivesStop: true });
   }
 
-  /** Other time signatures from now on: where bars begin for the click, for triggers, and for those who join. */
+  /** Applies new time signatures: where bars begin for click, triggers and followers that join. */
   setMeter(meter: MeterMap): void {
     this.#meter = meter;
     this.#triggers?.setMeter(meter);
   }
 
-  /** Takes effect on the next message; one that the new offset would put before the last goes out right after it. */
+  /**
+   * Takes effect on the next message; one that the new offset would move before the previous goes out right after it.
+   */
   setOffset(offsetMs: number): void {
     this.#offset = { ms: offsetMs, slope: 0, sinceGridMs: 0 };
   }
 
-  /** What it is now, ms: nudging moves it. */
+  /** The current offset, ms; nudging moves it. */
   get offsetMs(): number {
     return this.#offsetAt(this.#plannedGridMs);
   }
 
   /**
-   * Leans on this follower as on a platter: it runs so much faster than the grid (0.03 is 3 percent), or slower, until
-   * told otherwise; 0 lets go. The offset keeps what was moved.
+   * Nudges this follower: it runs faster than the grid by this share (0.03 is 3%), or slower, until set to 0. The
+   * offset keeps the accumulated shift.
    */
   nudge(share: number): void {
     const sinceGridMs = this.#plannedGridMs;
@@ -188,7 +196,7 @@ export class FeedPlanner {
     this.#offset = { ms: this.#offsetAt(sinceGridMs), slope: 1 / (1 + share) - 1, sinceGridMs };
   }
 
-  /** Everything due from `fromMs` up to, not including, `toMs`. Windows follow on from each other. */
+  /** Everything due from `fromMs` up to, not including, `toMs`. Windows must follow on from each other. */
   plan(fromMs: number, toMs: number): TimedMessage[] {
     if (!this.#started && !this.#clock && this.#settings.clockWhileStopped)
       this.#clock = this.#idleFrom(fromMs - this.#offset.ms, 0);
@@ -239,14 +247,14 @@ export class FeedPlanner {
     }
   }
 
-  /** A note that began is let go of, even if the grid stops meanwhile, or it would hang. */
+  /** Sends the note-off even if the grid stops meanwhile, so that no note hangs. */
   #letGo(gridMs: number, channel: number, note: number): void {
     this.#add(gridMs + NOTE_LENGTH_MS, () => [{ kind: 'noteOff', channel, note, velocity: 64 }], {
       survivesStop: true,
     });
   }
 
-  /** Gear that takes any clock for play hears none before it is told to. */
+  /** Gear that plays on any clock gets none before its start. */
   #hearsClock(tick: number): boolean {
     return this.#settings.clockWhileStopped || !this.#greet || tick >= this.#greet.tick;
   }
@@ -256,14 +264,16 @@ export class FeedPlanner {
     return this.#greet && next && this.#clock ? this.#clock.msOf(this.#greet.tick) - next.leadMs : Infinity;
   }
 
-  /** Song position can name any sixteenth; a follower without it can only begin, and does so on a bar. */
+  /**
+   * Song position can address any sixteenth. A follower without it can only start from the top, and does so on a bar.
+   */
   #greeting(clock: ClockLane, beat: number): Greeting | null {
     const { transport, position, mmc } = this.#settings.sends;
     if (!transport && !mmc) return null;
     const tick = position ? clock.firstFrom(beat, TICKS_PER_SIXTEENTH) : clock.firstFrom(this.#meter.nextBar(beat), 1);
     const sixteenths = tick / TICKS_PER_SIXTEENTH;
     const messages: Greeting['messages'] = [];
-    // Beyond the last position that can be named a follower only goes on.
+    // Past the last addressable position a follower can only continue.
     if (transport && position && sixteenths <= LAST_SONG_POSITION)
       messages.push({ message: { kind: 'songPosition', sixteenths }, leadMs: 2 * START_LEAD_MS });
     if (transport)
@@ -279,7 +289,7 @@ export class FeedPlanner {
     return [fullFrameMessage(framesToTimecode(frame, sends.timecode), sends.timecode)];
   }
 
-  /** Machine control counts in the feed's own timecode, or at 30 frames a second when it sends none. */
+  /** Machine control uses the feed's own timecode, or 30 fps if it sends none. */
   #mmcLocate(songMs: number): MidiMessage {
     const { sends, timecodeStart = MIDNIGHT } = this.#settings;
     const rate = sends.timecode ?? '30';
@@ -287,7 +297,7 @@ export class FeedPlanner {
     return encodeMmc({ kind: 'locate', position: framesToPosition(frames, rate) });
   }
 
-  /** The clock goes on in step at the tempo it had. */
+  /** The idle clock continues in phase at its tempo. */
   #idleLane(gridMs: number): ClockLane {
     const clock = this.#clock;
     if (!clock) return this.#idleFrom(gridMs, 0);

@@ -1,6 +1,6 @@
 import type { FrameRate, Timecode } from '../timecode/timecode';
 
-/** A row of notes, one a beat, for gear that plays when told to and not by itself. */
+/** One note per beat, for gear that plays only when triggered. */
 export interface BeatNotes {
   /** 1..16 */
   channel: number;
@@ -10,7 +10,7 @@ export interface BeatNotes {
   velocity: number;
 }
 
-/** Until songs have time signatures, a bar has four beats. */
+/** Beats in a bar while songs have no time signatures. */
 export const BEATS_PER_BAR = 4;
 
 const percussion = (barNote: number, beatNote: number): BeatNotes => ({
@@ -20,7 +20,7 @@ const percussion = (barNote: number, beatNote: number): BeatNotes => ({
   velocity: 100,
 });
 
-/** The sounds of the hub's click, as notes of General MIDI's percussion channel (recalled, not copied from the page). */
+/** Sounds of the hub's click, as notes of General MIDI's percussion channel (recalled, not copied from the page). */
 export const CLICK_SOUNDS = {
   'wood block': percussion(76, 77),
   metronome: percussion(34, 33),
@@ -29,7 +29,7 @@ export const CLICK_SOUNDS = {
 export type ClickSound = keyof typeof CLICK_SOUNDS;
 export const CLICK_NOTES: BeatNotes = CLICK_SOUNDS['wood block'];
 
-/** What one follower is sent, and how much earlier or later. */
+/** What one follower is sent, and its offset. */
 export interface FeedSettings {
   sends: {
     clock: boolean;
@@ -44,11 +44,11 @@ export interface FeedSettings {
   /** Minus is earlier. */
   offsetMs: number;
   clockWhileStopped: boolean;
-  /** The code at beat 0; without it 00:00:00:00. */
+  /** The code at beat 0; defaults to 00:00:00:00. */
   timecodeStart?: Timecode;
-  /** How many beats the follower counts in each of the hub's: for gear that should run at half or double time. */
+  /** The follower's clock rate relative to the hub's tempo, for gear that should run at half or double time. */
   clockRate?: 0.5 | 1 | 2;
-  /** Whether it is told where the hub stands after a stop and at a locate while stopped; else only as it starts. */
+  /** Send song position after a stop and on a locate while stopped, not only with start. */
   positionWhileStopped?: boolean;
   notes?: BeatNotes;
   triggers?: readonly BeatTrigger[];
@@ -58,20 +58,20 @@ export interface FeedSettings {
 export const TRIGGER_STEPS = ['bar', 4, 2, 1, 1 / 2, 1 / 4, 1 / 8, 1 / 16] as const;
 export type TriggerStep = (typeof TRIGGER_STEPS)[number];
 
-/** One thing to send. */
+/** A message a trigger can send. */
 export type TriggerMessage =
   | { kind: 'note'; channel: number; note: number; velocity: number }
   | { kind: 'controller'; channel: number; controller: number; value: number };
 
-/** For lights and visuals: something sent in time with the beat. */
+/** A message sent in time with the song, for lights and visuals. */
 export interface BeatTrigger {
   every: TriggerStep;
-  /** A message, or a controller whose value counts steps from 0 and begins anew after so many. */
+  /** A message, or a controller that counts steps from 0 and wraps. */
   sends: TriggerMessage | { kind: 'steps'; channel: number; controller: number; count: number };
-  /** As the follower begins and stops: to set, and to reset. */
+  /** Sent as the follower starts and stops: to set, and to reset. */
   atStart?: TriggerMessage;
   atStop?: TriggerMessage;
-  /** From a beat on it fires otherwise, or not at all: what a section of the song asks for. Beats rise. */
+  /** Overrides per section: from a beat on it fires at another rate, or not at all. Beats ascend. */
   changes?: readonly { fromBeat: number; every: TriggerStep | 'off' }[];
   /** Below this tempo it fires half as often, below half of it a quarter as often, and so on. */
   slowsBelowBpm?: number;

@@ -1,20 +1,20 @@
 import type { MidiMessage, TimedMessage } from '../midi/message';
 
-/** A chord of four every eighth of a second, as a busy part; a controller every 10 ms, as a turned knob. */
+/** A four-note chord every eighth of a second, as in a busy part; a controller every 10 ms, as from a turned knob. */
 const CHORD_MS = 125;
 const CHORD = [48, 55, 60, 64];
 const HELD_MS = 60;
 const KNOB_MS = 10;
-/** A dump of a small patch now and then: 20 ms of a DIN line. */
+/** A short patch dump now and then: 20 ms of a DIN line. */
 const DUMP_MS = 500;
 const DUMP_BYTES = 62;
-/** Free for anybody's use without a maker's number. */
+/** The non-commercial SysEx id. */
 const NON_COMMERCIAL = 0x7d;
 const VOLUME_SAFE_CONTROLLER = 20;
 
 /**
- * What a busy player sends down a line besides the clock: notes, a knob and short dumps, each exactly once in windows that follow
- * on. Times in ms; in order.
+ * What a busy player sends beside the clock: notes, a knob and short dumps, each exactly once in windows that follow
+ * on. Times in ms, in order.
  */
 export function traffic(fromMs: number, toMs: number, channel = 1): TimedMessage[] {
   const dump = Uint8Array.from({ length: DUMP_BYTES }, (_, i) => (i === 0 ? NON_COMMERCIAL : i % 128));

@@ -10,7 +10,7 @@ const steps = (every: TriggerStep, count: number, more: Partial<BeatTrigger> = {
   sends: { kind: 'steps', channel: 2, controller: 20, count },
   ...more,
 });
-/** What four bars of 4/4 at a tempo send. */
+/** The output of four bars of 4/4 at a tempo. */
 function play(
   trigger: BeatTrigger,
   { bpm = 120, beats = 16, fromBeat = 0, meter = new MeterMap() } = {},
@@ -28,7 +28,7 @@ function play(
 const values = (sent: TimedMessage[]) =>
   sent.flatMap(({ message }) => (message.kind === 'controlChange' ? [message.value] : []));
 
-test('a bar of four divided by 3 ticks is 32 steps, a quarter is 8 of them, by 6 ticks it is 4 (plain arithmetic)', () => {
+test('a 4/4 bar divided by 3 ticks is 32 steps, a quarter is 8 of them, by 6 ticks it is 4 (plain arithmetic)', () => {
   expect(values(play(steps(1 / 8, 32), { beats: 4 }))).toEqual(Array.from({ length: 32 }, (_, i) => i));
   expect(values(play(steps(1 / 8, 8), { beats: 2 }))).toEqual([0, 1, 2, 3, 4, 5, 6, 7, 0, 1, 2, 3, 4, 5, 6, 7]);
   expect(values(play(steps(1 / 4, 4), { beats: 2 }))).toEqual([0, 1, 2, 3, 0, 1, 2, 3]);
@@ -50,22 +50,22 @@ test.each<[TriggerStep, number]>([
   sent.forEach(({ atMs }, i) => expect(atMs).toBeCloseTo(100 + i * gapMs, 6));
 });
 
-test('steps are told from the place in the song, so that they are the same after a locate', () => {
+test('steps follow the song position, so they are the same after a locate', () => {
   expect(values(play(steps(1, 8), { fromBeat: 5, beats: 4 }))).toEqual([5, 6, 7, 0]);
 });
 
-test('bars are those of the time signature', () => {
+test('bars follow the time signature', () => {
   const meter = new MeterMap([{ bar: 1, beatsPerBar: 7, beatUnit: 8 }]);
   const sent = play(steps('bar', 128), { beats: 14, meter });
   expect(sent.map(({ atMs }) => Math.round(atMs - 100))).toEqual([0, 1750, 3500, 5250]);
 });
 
-test('below its tempo it fires half as often, below half of that a quarter as often', () => {
+test('below its tempo limit it fires half as often, below half of that a quarter as often', () => {
   const count = (bpm: number) => play(steps(1, 128, { slowsBelowBpm: 90 }), { bpm }).length;
   expect([count(120), count(90), count(79.3), count(44)]).toEqual([16, 16, 8, 4]);
 });
 
-test('a section turns it off, or fires it at another division', () => {
+test('a section can turn it off, or change its rate', () => {
   const changes = [
     { fromBeat: 4, every: 'off' as const },
     { fromBeat: 8, every: 2 as const },
@@ -74,7 +74,7 @@ test('a section turns it off, or fires it at another division', () => {
   expect(sent.map(({ atMs }) => (atMs - 100) / 500)).toEqual([0, 1, 2, 3, 8, 10, 12, 14]);
 });
 
-test('notes are let go of, and start and stop set and reset', () => {
+test('notes are released, and start and stop messages are sent', () => {
   const note = (pitch: number) => ({ kind: 'note' as const, channel: 1, note: pitch, velocity: 100 });
   const set = { kind: 'controller' as const, channel: 1, controller: 7, value: 127 };
   const sent = play({ every: 'bar', sends: note(60), atStart: set, atStop: { ...set, value: 0 } }, { beats: 8 });

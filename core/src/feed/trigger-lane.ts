@@ -4,11 +4,13 @@ import { bpmAt, type Motion } from '../transport/motion';
 import { ClockLane } from './clock-lane';
 import type { BeatTrigger, TriggerMessage, TriggerStep } from './feed-settings';
 
-/** Twice the ticks of MIDI clock: a sixteenth of a quarter note is three of them. */
+/** Twice the ticks of MIDI clock: a 64th note is three of them. */
 const LANE_RATE = 2;
-const FEWEST_BPM = 1;
+const MIN_BPM = 1;
 
-/** Where the triggers of one follower fall on the grid. What fires is told from the place in the song, never counted up. */
+/**
+ * Where one follower's triggers fall on the grid. What fires follows from the song position and is never accumulated.
+ */
 export class TriggerLane {
   readonly #lane: ClockLane;
   readonly #triggers: readonly BeatTrigger[];
@@ -32,7 +34,7 @@ export class TriggerLane {
     this.#meter = meter;
   }
 
-  /** Takes the next point of the grid; gives what fires there. */
+  /** Takes the next point of the grid and returns what fires there. */
   take(): MidiMessage[] {
     const tick = this.#lane.take();
     const beat = tick / this.#lane.ticksPerBeat;
@@ -52,7 +54,7 @@ export class TriggerLane {
     return [{ kind: 'controlChange', channel, controller, value: (step % count) + 0 }];
   }
 
-  /** How many steps lie before this one; null where none falls here. */
+  /** The number of this step; null where none falls here. */
   #stepNumber(every: TriggerStep, slower: number, beat: number): number | null {
     if (every === 'bar') {
       if (this.#meter.accentAt(beat) !== 'bar') return null;
@@ -68,10 +70,10 @@ function stepAt({ every, changes = [] }: BeatTrigger, beat: number): TriggerStep
   return changes.findLast(({ fromBeat }) => fromBeat <= beat + 1e-6)?.every ?? every;
 }
 
-/** 1, 2, 4 ...: a slow song turns lights too fast at one change a beat (common practice). */
+/** 1, 2, 4 ...: at one change per beat, lights run too fast on a slow song (common practice). */
 function slowedBy({ slowsBelowBpm = 0 }: BeatTrigger, bpm: number): number {
   let slower = 1;
-  for (let limit = slowsBelowBpm; limit > FEWEST_BPM && bpm < limit; limit /= 2) slower *= 2;
+  for (let limit = slowsBelowBpm; limit > MIN_BPM && bpm < limit; limit /= 2) slower *= 2;
   return slower;
 }
 

@@ -20,11 +20,11 @@ const some: CapturedMessage[] = [
   { atMs: 40, direction: 'in', port: 'Löwe "2"', bytes: fullFrame },
 ];
 
-test('messages come back from a file as they were, to its 10 µs', () => {
+test('messages survive a MIDI file round trip to 10 µs', () => {
   expect(readMessageFile(writeMessageFile(some))).toEqual(some);
 });
 
-test('messages come back from text exactly', () => {
+test('messages survive a text round trip exactly', () => {
   const odd = some.map((one) => ({ ...one, atMs: one.atMs + 1 / 3 }));
   expect(readMessageText(writeMessageText(odd))).toEqual(odd);
 });
@@ -40,7 +40,7 @@ const captured = fc.record({
   ),
 });
 
-test('any messages at any ports come back from text, and their bytes from a file', () => {
+test('any messages on any ports survive a text round trip, and their bytes a file round trip', () => {
   fc.assert(
     fc.property(fc.array(captured, { maxLength: 30 }), (messages) => {
       const sorted = [...messages].sort((a, b) => a.atMs - b.atMs);
@@ -51,8 +51,8 @@ test('any messages at any ports come back from text, and their bytes from a file
   );
 });
 
-// midi-file (a general library) is the other reader and writer of Standard MIDI Files.
-test('another library reads the file: tempo, tracks, and clock behind the escape of RP-001', () => {
+// midi-file (a general library) is the second reader and writer of Standard MIDI Files.
+test('another library reads the file: tempo, tracks, and clock behind the RP-001 escape', () => {
   const { header, tracks } = parseMidi(writeMessageFile(some));
   expect(header).toMatchObject({ format: 1, numTracks: 2, ticksPerBeat: 25_000 });
   const [out] = tracks;
@@ -66,7 +66,7 @@ test('another library reads the file: tempo, tracks, and clock behind the escape
   ]);
 });
 
-test('what another library wrote is read at its own tempo, also where that changes', () => {
+test('a file from another library is read at its own tempo, including tempo changes', () => {
   const file = writeMidi({
     header: { format: 0, numTracks: 1, ticksPerBeat: 480 },
     tracks: [
@@ -85,15 +85,15 @@ test('what another library wrote is read at its own tempo, also where that chang
   ]);
 });
 
-test('a line that cannot be read is named', () => {
+test('an invalid line is named in the error', () => {
   const good = writeMessageText(some);
-  expect(() => readMessageText(good.replace('FA', 'fa'))).toThrow(/^Line 2: a time in ms, in or out/);
-  expect(() => readMessageText(good.replace('1.25 out', '1e999 out'))).toThrow('Line 3: “1e999” is no time in ms.');
-  expect(() => readMessageText('hello')).toThrow('Line 1: “# metronomo messages 1” was expected');
-  expect(() => readMessageText('')).toThrow('Line 1: this file is empty.');
+  expect(() => readMessageText(good.replace('FA', 'fa'))).toThrow(/^Line 2: expected time in ms, in or out/);
+  expect(() => readMessageText(good.replace('1.25 out', '1e999 out'))).toThrow('Line 3: “1e999” isn’t a time in ms.');
+  expect(() => readMessageText('hello')).toThrow('Line 1: expected “# metronomo messages 1”');
+  expect(() => readMessageText('')).toThrow('The file is empty.');
 });
 
-test('a pause of more than 28 bits of ticks is kept', () => {
+test('a pause of more than 28 bits of ticks is preserved', () => {
   const late = [
     { ...some[0]!, atMs: 1 },
     { ...some[1]!, atMs: 6_000_000 },

@@ -3,35 +3,35 @@ import { decoded, utf8 } from '../midi/text-bytes';
 import { readSmf, writeTracks, type MetaEvent } from './smf';
 import { tempoPoints } from './tempo-file';
 
-/** A message as it went in or out at a port. */
+/** A message that went in or out at a port. */
 export interface CapturedMessage {
-  /** Since the capture began, ms. */
+  /** Since the start of the capture, ms. */
   atMs: number;
   direction: 'in' | 'out';
   port: string;
   bytes: Uint8Array;
 }
 
-/** A text of messages cannot be read: what is wrong, and in which line, counted from 1. */
+/** A captured-messages text can't be read. `line`: where, counted from 1; null if the file as a whole is refused. */
 export class MessageTextError extends Error {
   override readonly name = 'MessageTextError';
   constructor(
     message: string,
-    readonly line: number,
+    readonly line: number | null,
   ) {
-    super(`Line ${line}: ${message}`);
+    super(line === null ? `${message.charAt(0).toUpperCase()}${message.slice(1)}` : `Line ${line}: ${message}`);
   }
 }
 
-/** 25 000 ticks at 240 BPM: a tick is 10 µs. */
+/** 25,000 ticks at 240 BPM: a tick is 10 µs. */
 const TICKS_PER_BEAT = 25_000;
 const TICKS_PER_MS = 100;
 const FOUR_A_SECOND: MetaEvent = { tick: 0, type: 0x51, data: Uint8Array.of(0x03, 0xd0, 0x90) };
 const TRACK_NAME = 0x03;
 
 /**
- * Messages as a Standard MIDI File of format 1, a track for each port and direction, to 10 µs. What a file has no event for (clock,
- * start, quarter frames, song position) stands behind the escape F7, as RP-001 says.
+ * Messages as a Standard MIDI File of format 1, one track per port and direction, to 10 µs. Messages the format has no
+ * event for (clock, start, quarter frames, song position) are written as F7 escapes (RP-001).
  */
 export function writeMessageFile(messages: readonly CapturedMessage[]): Uint8Array {
   const tracks = new Map<string, { tick: number; bytes: Uint8Array }[]>();
@@ -46,8 +46,8 @@ export function writeMessageFile(messages: readonly CapturedMessage[]): Uint8Arr
 }
 
 /**
- * The messages of any Standard MIDI File of format 0 or 1, in order of time. A track that is called "in ..." or "out ..." is that
- * direction at that port; any other comes in at a port of its name.
+ * The messages of any Standard MIDI File of format 0 or 1, in time order. A track named "in ..." or "out ..." gives
+ * direction and port; any other counts as input on a port of its name.
  * @throws MidiFileError that names the byte.
  */
 export function readMessageFile(bytes: Uint8Array): CapturedMessage[] {
@@ -61,7 +61,7 @@ export function readMessageFile(bytes: Uint8Array): CapturedMessage[] {
     const [, direction = 'in', port = ''] = /^(in|out) (.*)$/.exec(name) ?? [];
     const atMs = map.msAt(tick / ticksPerBeat);
     return {
-      // What was written to 10 µs is read as that.
+      // Undo the floating-point residue of the 10 µs grid.
       atMs: Math.round(atMs * 1e6) / 1e6,
       direction: direction as 'in' | 'out',
       port: port || name || `Track ${track + 1}`,
@@ -71,13 +71,13 @@ export function readMessageFile(bytes: Uint8Array): CapturedMessage[] {
 }
 
 const FIRST_LINE = '# metronomo messages 1';
-const MOST_TEXT = 64_000_000;
-const MOST_LINES = 1_000_000;
+const MAX_TEXT = 64_000_000;
+const MAX_LINES = 1_000_000;
 const LONGEST_LINE = 200_000;
 const LONGEST_PORT = 200;
 const LINE = /^(-?[0-9.e+-]+) (in|out) ("(?:[^"\\]|\\.)*") ([0-9A-F]{2}(?: [0-9A-F]{2})*)$/;
 
-/** Messages as plain text, a line each: ms since the beginning, in or out, the port in quotes, the bytes in hexadecimal. */
+/** Messages as plain text, one per line: ms from the start, in or out, the port in quotes, the bytes in hex. */
 export function writeMessageText(messages: readonly CapturedMessage[]): string {
   const lines = inTime(messages).map(
     ({ atMs, direction, port, bytes }) => `${atMs} ${direction} ${JSON.stringify(port)} ${hex(bytes)}`,
@@ -85,22 +85,25 @@ export function writeMessageText(messages: readonly CapturedMessage[]): string {
   return [FIRST_LINE, ...lines, ''].join('\n');
 }
 
-/** @throws MessageTextError that names the line. Lines that begin with # say something to people, and empty lines nothing. */
+/**
+ * Lines starting with # are comments; blank lines are skipped.
+ * @throws MessageTextError that names the line.
+ */
 export function readMessageText(text: string): CapturedMessage[] {
-  if (text.length > MOST_TEXT) throw new MessageTextError('this file is too large: 64 MB at the most.', 1);
-  const tooMany = lineAfter(text, MOST_LINES);
-  if (tooMany) throw new MessageTextError('there are more than a million lines.', MOST_LINES);
+  if (text.length > MAX_TEXT) throw new MessageTextError('the file is too large. The limit is 64 MB.', null);
+  const tooMany = lineAfter(text, MAX_LINES);
+  if (tooMany) throw new MessageTextError('the file has more than a million lines, which is the limit.', null);
   const messages: CapturedMessage[] = [];
   const ports = new Map<string, string>();
   let number = 0;
   for (const line of linesOf(text)) {
     number++;
     if (number === 1 && line !== FIRST_LINE)
-      throw new MessageTextError(`“${FIRST_LINE}” was expected: this is no text of messages.`, 1);
+      throw new MessageTextError(`expected “${FIRST_LINE}”. This isn’t a captured-messages file.`, 1);
     if (line === '' || line.startsWith('#')) continue;
     messages.push(readLine(line, number, ports));
   }
-  if (number === 0) throw new MessageTextError('this file is empty.', 1);
+  if (number === 0) throw new MessageTextError('the file is empty.', null);
   return inTime(messages);
 }
 
@@ -108,11 +111,12 @@ function readLine(line: string, number: number, ports: Map<string, string>): Cap
   const [, at = '', direction = '', quoted = '', bytes = ''] = (line.length <= LONGEST_LINE && LINE.exec(line)) || [];
   if (!bytes)
     throw new MessageTextError(
-      `a time in ms, in or out, a port in quotes and bytes in hexadecimal were expected, as in: 20.833 out "Box" F8`,
+      `expected time in ms, in or out, quoted port and hex bytes, for example: 20.833 out "Box" F8`,
       number,
     );
   const atMs = Number(at);
-  if (!Number.isFinite(atMs) || atMs < 0) throw new MessageTextError(`“${at.slice(0, 40)}” is no time in ms.`, number);
+  if (!Number.isFinite(atMs) || atMs < 0)
+    throw new MessageTextError(`“${at.slice(0, 40)}” isn’t a time in ms.`, number);
   const port = ports.get(quoted) ?? unquoted(quoted, number);
   ports.set(quoted, port);
   return { atMs, direction: direction as 'in' | 'out', port, bytes: fromHex(bytes) };
@@ -122,11 +126,11 @@ function unquoted(quoted: string, number: number): string {
   try {
     return String(JSON.parse(quoted)).slice(0, LONGEST_PORT);
   } catch {
-    throw new MessageTextError('the name of the port cannot be read.', number);
+    throw new MessageTextError('the port name isn’t a valid quoted string.', number);
   }
 }
 
-/** Whether there is something after so many lines: told before any of them is read. */
+/** Whether there is anything after that many lines, checked before any line is parsed. */
 function lineAfter(text: string, lines: number): boolean {
   let at = -1;
   for (let i = 0; i < lines; i++) {

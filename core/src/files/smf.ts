@@ -1,4 +1,4 @@
-/** An event that is no note: the meta events of Standard MIDI Files 1.0 (RP-001). */
+/** A meta event of Standard MIDI Files 1.0 (RP-001). */
 export interface MetaEvent {
   /** Ticks from the start. */
   tick: number;
@@ -6,18 +6,18 @@ export interface MetaEvent {
   data: Uint8Array;
 }
 
-/** An event that is sent to gear. */
+/** A MIDI message in a file. */
 export interface FileMessage {
   tick: number;
-  /** Counted from 0. */
+  /** Numbered from 0. */
   track: number;
-  /** The message whole: with its status, a SysEx with F0 and F7. */
+  /** The whole message with its status; SysEx with F0 and F7. */
   bytes: Uint8Array;
 }
 
 export interface MidiFile {
   ticksPerBeat: number;
-  /** The meta events of all tracks, in order of time. */
+  /** The meta events of all tracks, in time order. */
   meta: (MetaEvent & { track?: number })[];
 }
 
@@ -25,17 +25,17 @@ export class MidiFileError extends Error {
   override readonly name = 'MidiFileError';
 }
 
-const MOST_BYTES = 64_000_000;
-const MOST_EVENTS = 1_000_000;
-const MOST_TRACKS = 4096;
+const MAX_BYTES = 64_000_000;
+const MAX_EVENTS = 1_000_000;
+const MAX_TRACKS = 4096;
 const TEXT = 0x01;
 const TRACK_NAME = 0x03;
 const END_OF_TRACK = 0x2f;
-const MOST_DELTA = 0x0fffffff;
-/** Of one SysEx, as of anything that is read from a file. */
-const MOST_EVENT_BYTES = 65_536;
+const MAX_DELTA = 0x0fffffff;
+/** Limit for one event, SysEx included. */
+const MAX_EVENT_BYTES = 65_536;
 
-/** A file of format 0 with nothing but meta events; they come out in order of time. */
+/** A format 0 file with nothing but meta events, in time order. */
 export function writeSmf({ ticksPerBeat, meta }: MidiFile): Uint8Array {
   const body: number[] = [];
   let at = 0;
@@ -48,7 +48,7 @@ export function writeSmf({ ticksPerBeat, meta }: MidiFile): Uint8Array {
   return Uint8Array.from([...head, ...text('MTrk'), ...long(body.length), ...body]);
 }
 
-/** A file of format 1: each track with its name and what it sends. The first also has the tempo. */
+/** A format 1 file: each track with its name and messages. The first also has the tempo. */
 export function writeTracks(
   ticksPerBeat: number,
   meta: readonly MetaEvent[],
@@ -59,8 +59,8 @@ export function writeTracks(
     if (i === 0) for (const { type, data } of meta) body.push(0, 0xff, type, ...variableLength(data.length), ...data);
     let at = 0;
     for (const { tick, bytes } of messages) {
-      // RP-001: no more than 28 bits. An empty text in between reaches further.
-      for (; tick - at > MOST_DELTA; at += MOST_DELTA) body.push(...variableLength(MOST_DELTA), 0xff, TEXT, 0);
+      // RP-001: a delta has at most 28 bits. An empty text event in between extends it.
+      for (; tick - at > MAX_DELTA; at += MAX_DELTA) body.push(...variableLength(MAX_DELTA), 0xff, TEXT, 0);
       body.push(...variableLength(tick - at));
       pushEvent(body, bytes);
       at = tick;
@@ -85,7 +85,7 @@ export interface NamedTrack {
   messages: readonly { tick: number; bytes: Uint8Array }[];
 }
 
-/** Channel messages as they are, SysEx as such; all others, which a file has no event for, behind the escape F7. */
+/** Channel messages and SysEx as they are; everything the format has no event for as an F7 escape. */
 function pushEvent(body: number[], bytes: Uint8Array): void {
   const [status = 0] = bytes;
   const wanted = (status & 0xe0) === 0xc0 ? 2 : 3;
@@ -99,36 +99,36 @@ function pushEvent(body: number[], bytes: Uint8Array): void {
   }
 }
 
-/** RP-001: seven bits a byte, the highest first, all but the last with the top bit set. */
+/** RP-001: seven bits per byte, most significant first, top bit set on all but the last. */
 export function variableLength(value: number): number[] {
   if (!(Number.isInteger(value) && value >= 0 && value <= 0x0fffffff))
-    throw new RangeError(`A variable-length number is from 0 to 268 435 455, not ${value}.`);
+    throw new RangeError(`A variable-length quantity must be 0 to 268,435,455, not ${value}.`);
   const bytes = [value & 0x7f];
   for (let rest = value >> 7; rest > 0; rest >>= 7) bytes.unshift((rest & 0x7f) | 0x80);
   return bytes;
 }
 
 /**
- * The meta events of a Standard MIDI File of format 0 or 1. Own code and no library, because a file is not trusted: every
- * length is checked against what is there.
+ * The meta events of a Standard MIDI File of format 0 or 1. Hand-written parser: input is untrusted, so every length is
+ * bounds-checked.
  * @throws MidiFileError that names the byte, counted from 0, and what was expected there.
  */
 export function readSmf(bytes: Uint8Array): MidiFile & { messages: FileMessage[] } {
-  if (bytes.length > MOST_BYTES) throw new MidiFileError(`This file is too large: 64 MB at the most.`);
+  if (bytes.length > MAX_BYTES) throw new MidiFileError(`This file is too large. The limit is 64 MB.`);
   const reader = new Reader(bytes);
   reader.expect('MThd');
   const headEnd = reader.chunkEnd();
   const format = reader.number(2);
   const tracks = reader.number(2);
   const division = reader.number(2);
-  if (format > 1) reader.fail(`format ${format} cannot be read; it should be 0 or 1`, 8);
-  if (tracks > MOST_TRACKS) reader.fail(`${tracks} tracks are too many`, 10);
+  if (format > 1) reader.fail(`MIDI file format ${format} isn’t supported. Export as format 0 or 1`, 8);
+  if (tracks > MAX_TRACKS) reader.fail(`${tracks} tracks; the limit is ${MAX_TRACKS}`, 10);
   if (division === 0 || division >= 0x8000)
-    reader.fail('the time is not counted in ticks of a quarter note, and cannot be read', 12);
+    reader.fail('unsupported time division. Export with ticks per quarter note (PPQ)', 12);
   reader.goTo(headEnd);
   const found: Found = { meta: [], messages: [] };
   for (let track = 0; track < tracks; track++) {
-    if (reader.done) reader.fail(`the file says it has ${tracks} tracks, and ends after ${track}`);
+    if (reader.done) reader.fail(`the file ends after ${track} of ${tracks} tracks`);
     readTrack(reader, track, found);
   }
   const inTime = (a: { tick: number }, b: { tick: number }) => a.tick - b.tick;
@@ -152,30 +152,31 @@ function readTrack(reader: Reader, track: number, { meta, messages }: Found): vo
       const type = reader.number(1);
       const data = reader.take(reader.variableLength(), end);
       if (type === END_OF_TRACK) break;
-      if (meta.length >= MOST_EVENTS) reader.fail('there are more than a million events');
+      if (meta.length >= MAX_EVENTS) reader.fail('more than a million events, which is the limit');
       meta.push({ tick, track, type, data });
       continue;
     }
-    if (messages.length >= MOST_EVENTS) reader.fail('there are more than a million events');
+    if (messages.length >= MAX_EVENTS) reader.fail('more than a million events, which is the limit');
     if (status === 0xf0 || status === 0xf7) {
       const data = reader.take(reader.variableLength(), end);
-      if (data.length > MOST_EVENT_BYTES) reader.fail('a message is longer than 64 KB', reader.at - data.length);
+      if (data.length > MAX_EVENT_BYTES)
+        reader.fail('a SysEx message is longer than 64 KB, which is the limit', reader.at - data.length);
       messages.push({ tick, track, bytes: status === 0xf0 ? Uint8Array.of(0xf0, ...data) : data });
       continue;
     }
     if (status < 0x80) {
-      if (running === 0) reader.fail('a data byte without a status before it', reader.at - 1);
+      if (running === 0) reader.fail('data byte without a status byte before it', reader.at - 1);
       status = running;
       reader.goTo(reader.at - 1);
     }
-    if (status >= 0xf0) reader.fail(`0x${status.toString(16)} is no event of a file`, reader.at - 1);
+    if (status >= 0xf0) reader.fail(`0x${status.toString(16)} isn’t a valid MIDI file event`, reader.at - 1);
     running = status;
     messages.push({ tick, track, bytes: Uint8Array.of(status, ...reader.take((status & 0xe0) === 0xc0 ? 1 : 2, end)) });
   }
   reader.goTo(end);
 }
 
-/** Bytes with a place in them; asks for more than there are fail by name. */
+/** A cursor over the bytes; reading past the end throws with the name of what was expected. */
 class Reader {
   at = 0;
   readonly #bytes: Uint8Array;
@@ -204,9 +205,7 @@ class Reader {
 
   take(length: number, end = this.#bytes.length): Uint8Array {
     if (this.at + length > Math.min(end, this.#bytes.length))
-      this.fail(
-        `${length} more bytes were expected, and there are ${Math.max(0, Math.min(end, this.#bytes.length) - this.at)}`,
-      );
+      this.fail(`expected ${length} more bytes, found ${Math.max(0, Math.min(end, this.#bytes.length) - this.at)}`);
     this.at += length;
     return this.#bytes.slice(this.at - length, this.at);
   }
@@ -219,34 +218,31 @@ class Reader {
       value = value * 128 + (byte & 0x7f);
       if (byte < 0x80) return value;
     }
-    return this.fail('a variable-length number has more than four bytes', from);
+    return this.fail('variable-length quantity longer than four bytes', from);
   }
 
   expect(name: string): void {
     const from = this.at;
     const found = String.fromCharCode(...this.take(4));
-    if (found !== name) this.fail(`“${name}” was expected: this is no Standard MIDI File`, from);
+    if (found !== name) this.fail(`expected “${name}”. This isn’t a Standard MIDI File`, from);
   }
 
-  /** Reads a chunk's length; gives where it ends. */
+  /** Reads a chunk's length and returns its end. */
   chunkEnd(): number {
     const from = this.at;
     const length = this.number(4);
     if (this.at + length > this.#bytes.length)
-      this.fail(
-        `a chunk of ${length} bytes is longer than the rest of the file, ${this.#bytes.length - this.at} bytes`,
-        from,
-      );
+      this.fail(`chunk length ${length} exceeds the ${this.#bytes.length - this.at} bytes left in the file`, from);
     return this.at + length;
   }
 
-  /** RP-001: chunks of other kinds are to be passed over. */
+  /** RP-001: chunks of unknown types are skipped. */
   skipUnknownChunks(name: string): void {
     for (;;) {
       const from = this.at;
       if (String.fromCharCode(...this.take(4)) === name) return;
       const end = this.chunkEnd();
-      if (end >= this.#bytes.length) this.fail(`“${name}” was expected`, from);
+      if (end >= this.#bytes.length) this.fail(`expected “${name}”`, from);
       this.goTo(end);
     }
   }

@@ -5,7 +5,7 @@ import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
 import { MidiFileError, readSmf, variableLength } from './smf';
 import { readSongFile, readTempoFile, writeSongFile, writeTempoFile } from './tempo-file';
 
-test('variable-length numbers are those of the standard (RP-001; values recalled, not copied from the page)', () => {
+test('variable-length numbers match the standard (RP-001; values recalled, not copied from the page)', () => {
   const written = [0, 0x40, 0x7f, 0x80, 0x2000, 0x3fff, 0x4000, 0x100000, 0x1fffff, 0x200000, 0x08000000, 0x0fffffff];
   expect(written.map((value) => Buffer.from(variableLength(value)).toString('hex'))).toEqual([
     ...['00', '40', '7f', '8100', 'c000', 'ff7f', '818000', 'c08000', 'ffff7f', '81808000', 'c0808000', 'ffffff7f'],
@@ -25,7 +25,7 @@ const map: TempoPoint[] = [
   { beat: 100.5, bpm: 98.2 },
 ];
 
-test('a second library reads the same tempos at the same ticks, and what it writes is read here', () => {
+test('a second library reads the same tempos at the same ticks, and its output is read here', () => {
   const file = parseMidi(writeTempoFile(map, { ticksPerBeat: 480, name: 'Salt Ledger' }));
   expect(file.header).toMatchObject({ format: 0, numTracks: 1, ticksPerBeat: 480 });
   let tick = 0;
@@ -56,7 +56,7 @@ test('a second library reads the same tempos at the same ticks, and what it writ
   ]);
 });
 
-test('steps come back as they were; a ramp is never further than 1 ms from its steps at any beat', () => {
+test('steps survive a round trip; a ramp’s steps stay within 1 ms at every beat', () => {
   const steps = map.map(({ beat, bpm }) => ({ beat, bpm }));
   expect(readTempoFile(writeTempoFile(steps))).toEqual(steps);
   fc.assert(
@@ -83,7 +83,7 @@ const section = (name: string, bars: number, bpm: number, more: Partial<Section>
   ...more,
 });
 
-test('a song begins at one tempo for an intro and goes on at another; its sections come back from a file', () => {
+test('a song with an intro at another tempo keeps its sections in a file', () => {
   const sections = [
     section('Intro', 4, 71.5),
     section('Söng', 16, 79.3),
@@ -93,7 +93,7 @@ test('a song begins at one tempo for an intro and goes on at another; its sectio
   expect(beginsAt).toEqual([0, 16, 80]);
   expect(lengthBeats).toBe(80 + 3 * 3.5);
   const times = new TempoMap(tempo);
-  expect(times.msAt(16)).toBeCloseTo(16 * 839.161, 1); // 71.5 BPM: 839.161 ms a quarter
+  expect(times.msAt(16)).toBeCloseTo(16 * 839.161, 1); // 71.5 BPM: 839.161 ms per quarter
   expect(times.msAt(17) - times.msAt(16)).toBeCloseTo(756.62, 2);
   const { name, sections: again } = readSongFile(writeSongFile(sections, 'Salt Ledger'));
   expect(name).toBe('Salt Ledger');
@@ -101,38 +101,38 @@ test('a song begins at one tempo for an intro and goes on at another; its sectio
   expect(again[2]).toMatchObject({ name: 'Bridge', bpm: 79.3, beatsPerBar: 7, beatUnit: 8 });
 });
 
-test('a ramp over a section reaches its tempo at its end, and the next section begins at its own', () => {
+test('a ramp reaches its tempo at the end of its section, and the next section starts at its own', () => {
   const { tempo } = songMaps([section('Coda', 8, 80, { toBpm: 100 }), section('End', 2, 60)]);
   const map = new TempoMap(tempo);
   expect(map.bpmAt(16)).toBeCloseTo(90, 4);
   expect(map.bpmAt(31.999)).toBeCloseTo(100, 2);
   expect(map.bpmAt(32)).toBe(60);
   expect(() => songMaps([])).toThrow('at least one section');
-  expect(() => songMaps([section('None', 0, 80)])).toThrow('Section 1, None');
+  expect(() => songMaps([section('None', 0, 80)])).toThrow('Section 1 (None)');
 });
 
 const good = writeTempoFile(map, { name: 'x' });
 test.each<[string, Uint8Array, RegExp]>([
-  ['nothing', new Uint8Array(0), /Byte 0: 4 more bytes were expected/],
-  ['another file', Uint8Array.from(Buffer.from('RIFF____WAVE')), /Byte 0: “MThd” was expected/],
-  ['cut in a track', good.slice(0, good.length - 5), /Byte 18: a chunk of .* is longer than the rest/],
-  ['format 2', Uint8Array.from([...good.slice(0, 9), 2, ...good.slice(10)]), /Byte 8: format 2/],
+  ['nothing', new Uint8Array(0), /Byte 0: expected 4 more bytes/],
+  ['another file', Uint8Array.from(Buffer.from('RIFF____WAVE')), /Byte 0: expected “MThd”/],
+  ['cut in a track', good.slice(0, good.length - 5), /Byte 18: chunk length .* exceeds/],
+  ['format 2', Uint8Array.from([...good.slice(0, 9), 2, ...good.slice(10)]), /Byte 8: MIDI file format 2/],
   [
     'frames in place of ticks',
     Uint8Array.from([...good.slice(0, 12), 0xe7, 0x28, ...good.slice(14)]),
-    /Byte 12: the time is not counted/,
+    /Byte 12: unsupported time division/,
   ],
   [
     'a data byte first',
     Uint8Array.from([...good.slice(0, 18), 0, 0, 0, 2, 0, 0x40]),
-    /Byte 23: a data byte without a status/,
+    /Byte 23: data byte without a status/,
   ],
-])('%s is refused by the byte', (_, bytes, words) => {
+])('%s: the error names the byte', (_, bytes, words) => {
   expect(() => readTempoFile(bytes)).toThrow(words);
   expect(() => readSmf(bytes)).toThrow(MidiFileError);
 });
 
-test('whatever bytes come, reading ends, with points or with an error of its own', () => {
+test('reading arbitrary bytes ends with points or with its own error', () => {
   fc.assert(
     fc.property(fc.uint8Array({ maxLength: 200 }), fc.nat(good.length), (noise, at) => {
       const spoilt = Uint8Array.from([...good.slice(0, at), ...noise, ...good.slice(at)]);

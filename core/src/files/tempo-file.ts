@@ -11,14 +11,14 @@ const MARKER = 0x06;
 const SET_TEMPO = 0x51;
 const TIME_SIGNATURE = 0x58;
 const TICKS_PER_BEAT = 960;
-const MOST_MICROSECONDS = 0xffffff;
-/** A ramp's steps stray no further than this from it; the rest of the millisecond is for the rounding of the tempo. */
+const MAX_MICROSECONDS = 0xffffff;
+/** Maximum error of a ramp's steps; the rest of the millisecond is for rounding the tempo. */
 const RAMP_ERROR_MS = 0.5;
 
 /**
- * A tempo map as a Standard MIDI File of format 0 (RP-001: FF 51 03, microseconds a quarter note). Ramps become steps no
- * further than 1 ms from the ramp at any beat; what rounding to a microsecond takes away at one step, the next gives back.
- * @throws RangeError when a tempo cannot be written: below 3.58 BPM.
+ * A tempo map as a Standard MIDI File of format 0 (RP-001: FF 51 03, microseconds per quarter). Ramps become steps
+ * within 1 ms of the ramp at every beat; the rounding error of one step is carried into the next.
+ * @throws RangeError if a tempo is below 3.58 BPM.
  */
 export function writeTempoFile(
   map: readonly TempoPoint[],
@@ -26,19 +26,22 @@ export function writeTempoFile(
 ): Uint8Array {
   const { ticksPerBeat = TICKS_PER_BEAT, name } = options;
   if (!(Number.isInteger(ticksPerBeat) && ticksPerBeat >= 1 && ticksPerBeat <= 0x7fff))
-    throw new RangeError(`Ticks of a quarter note are from 1 to 32 767, not ${ticksPerBeat}.`);
+    throw new RangeError(`Ticks per quarter note must be 1 to 32,767, not ${ticksPerBeat}.`);
   const meta = tempoEvents(map, ticksPerBeat);
   if (name) meta.unshift({ tick: 0, type: TRACK_NAME, data: utf8(name) });
   return writeSmf({ ticksPerBeat, meta });
 }
 
-/** @throws MidiFileError that names the byte. A file that sets no tempo goes at 120 BPM, as the standard says. */
+/**
+ * A file without a tempo runs at 120 BPM, as the standard says.
+ * @throws MidiFileError that names the byte.
+ */
 export function readTempoFile(bytes: Uint8Array): TempoPoint[] {
   const { ticksPerBeat, meta } = readSmf(bytes);
   return tempoPoints(meta, ticksPerBeat);
 }
 
-/** A song with its sections: tempo, time signatures, and a marker where each begins. */
+/** A song with its sections: tempo, time signatures, and a marker at the start of each. */
 export function writeSongFile(sections: readonly Section[], name: string): Uint8Array {
   const { tempo, meter, beginsAt } = songMaps(sections);
   const bars = new MeterMap(meter);
@@ -46,7 +49,7 @@ export function writeSongFile(sections: readonly Section[], name: string): Uint8
   const signatures = meter.map(({ bar, beatsPerBar, beatUnit }) => ({
     tick: tickOf(bars.beatAt({ bar, beat: 1, ticks: 0 })),
     type: TIME_SIGNATURE,
-    // 24 clocks a quarter, 8 thirty-seconds in it.
+    // 24 clocks per quarter, 8 thirty-seconds per quarter.
     data: Uint8Array.of(beatsPerBar, Math.log2(beatUnit), 24, 8),
   }));
   const markers = sections.map((section, i) => ({
@@ -62,8 +65,9 @@ export function writeSongFile(sections: readonly Section[], name: string): Uint8
 }
 
 /**
- * Sections from a file: one from each marker, tempo and time signature to the next; those within a bar wait for its end.
- * @throws MidiFileError that names the byte, or says what cannot be a song.
+ * Sections from a file: a new one at each marker, tempo or time signature; changes within a bar apply from the next
+ * bar.
+ * @throws MidiFileError that names the byte, or what makes it unusable as a song.
  */
 export function readSongFile(bytes: Uint8Array): { name: string; sections: Section[] } {
   const { ticksPerBeat, meta } = readSmf(bytes);
@@ -80,7 +84,9 @@ export function readSongFile(bytes: Uint8Array): { name: string; sections: Secti
   ];
   const bars = [...new Set([1, ...changes])].filter((bar) => bar >= 1).sort((a, b) => a - b);
   if (bars.length > 500)
-    throw new MidiFileError('This file has more than 500 changes; a song here has at most 500 sections.');
+    throw new MidiFileError(
+      'This file has more than 500 tempo, meter and marker changes. A song can have at most 500 sections.',
+    );
   const title = meta.find(({ type }) => type === TRACK_NAME);
   const sections = bars.map((bar, i): Section => {
     const beat = meter.beatAt({ bar, beat: 1, ticks: 0 });
@@ -103,8 +109,8 @@ function tempoEvents(points: readonly TempoPoint[], ticksPerBeat: number): MetaE
     const exact =
       next && beats > 0 && isInRamp(points, tick / ticksPerBeat) ? ((wantedMs - writtenMs) * 1000) / beats : 60e6 / bpm;
     const microseconds = Math.round(exact);
-    if (!(microseconds >= 1 && microseconds <= MOST_MICROSECONDS))
-      throw new RangeError(`A file cannot hold ${bpm} BPM: from 3.58 BPM on.`);
+    if (!(microseconds >= 1 && microseconds <= MAX_MICROSECONDS))
+      throw new RangeError(`A MIDI file can’t store ${bpm} BPM. The slowest tempo is 3.58 BPM.`);
     writtenMs += (beats * microseconds) / 1000;
     return {
       tick,
@@ -120,8 +126,8 @@ function isInRamp(points: readonly TempoPoint[], beat: number): boolean {
 }
 
 /**
- * Where a point's steps begin. Over a step of h beats of a ramp of s BPM a beat at v BPM, even time strays from the ramp by
- * at most 60 000 s h^2 / (8 v^2) ms.
+ * Start of each step of a ramp. For a step of h beats in a ramp of s BPM per beat at v BPM, the time error is at most
+ * 60,000 s h^2 / (8 v^2) ms.
  */
 function stepsOf(
   point: TempoPoint,
@@ -148,7 +154,7 @@ export function tempoPoints(meta: readonly MetaEvent[], ticksPerBeat: number): T
     const microseconds = (high << 16) | (middle << 8) | low;
     if (data.length !== 3 || microseconds === 0)
       throw new MidiFileError(
-        `At tick ${tick}: a tempo of ${data.length} bytes that says ${microseconds} us a quarter note cannot be.`,
+        `Invalid tempo at tick ${tick}: ${data.length} bytes, ${microseconds} µs per quarter note.`,
       );
     points.set(tick / ticksPerBeat, plainBpm(microseconds));
   }
@@ -156,7 +162,7 @@ export function tempoPoints(meta: readonly MetaEvent[], ticksPerBeat: number): T
   return [...points].sort(([a], [b]) => a - b).map(([beat, bpm]) => ({ beat, bpm }));
 }
 
-/** The tempo with the fewest decimals that a file writes in so many microseconds: 756 620 is 79.3 BPM. */
+/** The tempo with the fewest decimals that is stored as this many microseconds: 756,620 is 79.3 BPM. */
 function plainBpm(microseconds: number): number {
   const exact = 60e6 / microseconds;
   for (let digits = 0; digits <= 4; digits++) {
@@ -173,7 +179,7 @@ function meterPoints(meta: readonly MetaEvent[], ticksPerBeat: number): MeterPoi
     if (type !== TIME_SIGNATURE) continue;
     const [beatsPerBar = 0, power = 0] = data;
     if (beatsPerBar < 1 || beatsPerBar > 64 || power > 5)
-      throw new MidiFileError(`At tick ${tick}: ${beatsPerBar}/${2 ** power} is no time signature that can be kept.`);
+      throw new MidiFileError(`Unsupported time signature ${beatsPerBar}/${2 ** power} at tick ${tick}.`);
     const last = points.at(-1) as MeterPoint;
     const barTicks = (ticksPerBeat * 4 * last.beatsPerBar) / last.beatUnit;
     const bar = last.bar + Math.round((tick - fromTick) / barTicks);

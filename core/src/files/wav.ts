@@ -1,24 +1,24 @@
 const { floor, max, min, round } = Math;
 
-/** A WAV file cannot be read: what is wrong, and at which byte. */
+/** A WAV file can't be read: what is wrong, and at which byte. */
 export class WavError extends Error {
   override readonly name = 'WavError';
   constructor(
     message: string,
     readonly byte: number,
   ) {
-    super(`${message} (byte ${byte})`);
+    super(`${message} (byte ${byte}).`);
   }
 }
 
 const PCM = 1;
 const FLOAT = 3;
 const EXTENSIBLE = 0xfffe;
-const MOST_CHANNELS = 64;
-/** Written by programs that did not know the length when they began. */
+const MAX_CHANNELS = 64;
+/** Length placeholder left by streaming writers. */
 const LENGTH_UNKNOWN = 0xffffffff;
 
-/** How the samples of a file are written. */
+/** Sample format of a file. */
 export interface WavFormat {
   readonly encoding: number;
   readonly channels: number;
@@ -26,21 +26,21 @@ export interface WavFormat {
   readonly bits: number;
 }
 
-/** How samples are written: PCM of so many bits, or 32-bit float. */
+/** PCM of this many bits, or 32-bit float. */
 export type WavEncoding = 16 | 24 | 'float32';
 
-/** Where the sound is in a file, and how it is written. */
+/** Position and format of the audio in a file. */
 export interface WavHead {
   format: WavFormat;
-  /** Of the first sample. */
+  /** Offset of the first sample. */
   dataAt: number;
-  /** As the file announces it; null where its writer did not know. */
+  /** The declared size; null if the writer didn't know it. */
   dataBytes: number | null;
 }
 
 /**
- * Reads RIFF/WAVE: PCM of 16, 24 or 32 bits or 32-bit float, plain or extensible. One Float32Array a channel, -1..1.
- * `encoding` is what keeps all that was read when it is written again.
+ * Reads RIFF/WAVE: PCM of 16, 24 or 32 bits or 32-bit float, plain or extensible. One Float32Array per channel, -1..1.
+ * `encoding` is lossless for writing it again.
  * @throws WavError that names the byte and what was expected there.
  */
 export function readWav(bytes: Uint8Array): {
@@ -51,37 +51,37 @@ export function readWav(bytes: Uint8Array): {
   const { format, dataAt, dataBytes } = readWavHead(bytes);
   const there = bytes.length - dataAt;
   if (dataBytes !== null && dataBytes > there)
-    throw new WavError(`The sound is cut off: ${dataBytes} bytes are announced, ${there} are there.`, dataAt);
+    throw new WavError(`The audio is truncated: ${there} of ${dataBytes} bytes found`, dataAt);
   const channels = decodeWav(bytes.subarray(dataAt, dataAt + min(dataBytes ?? there, there)), format);
   const { sampleRate, encoding, bits } = format;
   return { sampleRate, channels, encoding: encoding === PCM && (bits === 16 || bits === 24) ? bits : 'float32' };
 }
 
 /**
- * What a file says before its sound, of which not all has to be there yet.
+ * The header; the audio need not be complete yet.
  * @throws WavError as `readWav`.
  */
 export function readWavHead(bytes: Uint8Array): WavHead {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < 12 || tag(view, 0) !== 'RIFF' || tag(view, 8) !== 'WAVE')
-    throw new WavError('This is no WAV file: it should begin with RIFF and WAVE.', 0);
+    throw new WavError('This isn’t a WAV file: RIFF/WAVE header missing', 0);
   let format: WavFormat | null = null;
   for (let at = 12; at + 8 <= bytes.length;) {
     const name = tag(view, at);
     const length = view.getUint32(at + 4, true);
     const body = at + 8;
     if (name === 'data') {
-      if (!format) throw new WavError('The sound comes before its format.', at);
+      if (!format) throw new WavError('Damaged WAV file: data chunk before format chunk', at);
       return { format, dataAt: body, dataBytes: length === LENGTH_UNKNOWN ? null : length };
     }
     if (name === 'fmt ') format = readFormat(view, body, length);
     at = body + length + (length % 2);
   }
-  throw new WavError('The file holds no sound: it has no data chunk.', bytes.length);
+  throw new WavError('This WAV file contains no audio: no data chunk', bytes.length);
 }
 
 function readFormat(view: DataView, at: number, length: number): WavFormat {
-  if (length < 16 || at + length > view.byteLength) throw new WavError('The format chunk is cut off.', at);
+  if (length < 16 || at + length > view.byteLength) throw new WavError('Damaged WAV file: format chunk truncated', at);
   const plain = view.getUint16(at, true);
   const encoding = plain === EXTENSIBLE && length >= 26 ? view.getUint16(at + 24, true) : plain;
   const channels = view.getUint16(at + 2, true);
@@ -90,17 +90,17 @@ function readFormat(view: DataView, at: number, length: number): WavFormat {
   const known = (encoding === PCM && [16, 24, 32].includes(bits)) || (encoding === FLOAT && bits === 32);
   if (!known)
     throw new WavError(
-      `Only PCM of 16, 24 or 32 bits and 32-bit float can be read, not format ${encoding} of ${bits} bits.`,
+      `Unsupported WAV format ${encoding}, ${bits}-bit. Export as 16-, 24- or 32-bit PCM, or 32-bit float`,
       at,
     );
-  if (channels < 1 || channels > MOST_CHANNELS)
-    throw new WavError(`There must be 1 to ${MOST_CHANNELS} channels, not ${channels}.`, at + 2);
+  if (channels < 1 || channels > MAX_CHANNELS)
+    throw new WavError(`This file has ${channels} channels; 1 to ${MAX_CHANNELS} are supported`, at + 2);
   if (sampleRate < 8000 || sampleRate > 384_000)
-    throw new WavError(`The sample rate must be from 8 000 to 384 000 Hz, not ${sampleRate}.`, at + 4);
+    throw new WavError(`Sample rate ${sampleRate} Hz isn’t supported. Use 8,000 to 384,000 Hz`, at + 4);
   return { encoding, channels, sampleRate, bits };
 }
 
-/** Samples of a file, as many whole frames as there are: one array a channel. */
+/** Samples of as many whole frames as there are, one array per channel. */
 export function decodeWav(bytes: Uint8Array, format: WavFormat): Float32Array[] {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const width = format.bits / 8;
@@ -126,13 +126,13 @@ function sampleReader(view: DataView, { encoding, bits }: WavFormat): (at: numbe
 }
 
 /**
- * A WAV file of the given channels, samples -1..1 (what is louder is clipped). PCM of 24 bits unless asked otherwise.
- * @throws RangeError when there is no channel or they differ in length.
+ * A WAV file of the given channels, samples -1..1 (louder ones are clipped). 24-bit PCM by default.
+ * @throws RangeError if there is no channel, or they differ in length.
  */
 export function writeWav(channels: Float32Array[], sampleRate: number, bits: WavEncoding = 24): Uint8Array {
   const frames = channels[0]?.length ?? 0;
-  if (channels.length < 1 || channels.length > MOST_CHANNELS || channels.some((channel) => channel.length !== frames))
-    throw new RangeError(`A WAV file needs 1 to ${MOST_CHANNELS} channels of one length.`);
+  if (channels.length < 1 || channels.length > MAX_CHANNELS || channels.some((channel) => channel.length !== frames))
+    throw new RangeError(`A WAV file needs 1 to ${MAX_CHANNELS} channels of equal length.`);
   const head = wavHead(frames, channels.length, sampleRate, bits);
   const samples = encodeWav(channels, bits);
   const bytes = new Uint8Array(head.length + samples.length + (samples.length % 2));
@@ -141,7 +141,7 @@ export function writeWav(channels: Float32Array[], sampleRate: number, bits: Wav
   return bytes;
 }
 
-/** What stands before so many frames. */
+/** The header for this many frames. */
 export function wavHead(frames: number, channels: number, sampleRate: number, bits: WavEncoding): Uint8Array {
   const width = bits === 'float32' ? 4 : bits / 8;
   const dataBytes = frames * channels * width;
@@ -162,7 +162,7 @@ export function wavHead(frames: number, channels: number, sampleRate: number, bi
   return bytes;
 }
 
-/** Samples as they stand in a file: frame after frame. */
+/** Interleaved samples, as stored in a file. */
 export function encodeWav(channels: readonly Float32Array[], bits: WavEncoding): Uint8Array {
   const frames = channels[0]?.length ?? 0;
   const width = bits === 'float32' ? 4 : bits / 8;

@@ -5,13 +5,13 @@ const CLOCK = { kind: 'clock' } as const;
 const { sqrt, abs } = Math;
 const RESPONSES: Response[] = ['steady', 'quick'];
 
-/** Ticks of an even clock from 1000 ms on, each off by normal noise. */
+/** Ticks of a steady clock from 1000 ms on, with normally distributed jitter. */
 function ticksAt(bpm: number, count: number, { seed = 1, noiseMs = 1, fromMs = 1000 } = {}): number[] {
   const { normal } = seededRandom(seed);
   return Array.from({ length: count }, (_, i) => fromMs + (i * 2500) / bpm + noiseMs * normal());
 }
 
-/** A follower that has been started and has heard these ticks. */
+/** A follower that has received start and these ticks. */
 function follower(response: Response, ticks: number[]): ClockFollower {
   const one = new ClockFollower({ response });
   one.push({ kind: 'start' }, ticks[0]! - 2);
@@ -22,13 +22,13 @@ function follower(response: Response, ticks: number[]): ClockFollower {
 const rms = (values: number[]) => sqrt(values.reduce((sum, value) => sum + value * value, 0) / values.length);
 
 /**
- * The Cramer-Rao bound for the period of N ticks with normal noise: sigma sqrt(12 / (N^3 - N)), a standard result of
+ * The Cramér-Rao bound for the period of N ticks with normal noise: sigma sqrt(12 / (N^3 - N)), a standard result of
  * estimation theory (the variance of the slope of a least-squares line); at 120 BPM, 1 ms and 96 ticks 0.021 BPM.
  */
 const boundBpm = (bpm: number, ticks: number, noiseMs = 1) =>
   (bpm / (2500 / bpm)) * noiseMs * sqrt(12 / (ticks ** 3 - ticks));
 
-test('the bound is the one of the reference', () => expect(boundBpm(120, 96)).toBeCloseTo(0.021, 3));
+test('the bound matches the reference', () => expect(boundBpm(120, 96)).toBeCloseTo(0.021, 3));
 
 describe.each(RESPONSES)('%s, with 1 ms of noise on every tick', (response) => {
   test.each([72, 120, 240])('after four beats at %i BPM the tempo is within 1.2 times the Cramer-Rao bound', (bpm) => {
@@ -52,7 +52,7 @@ describe.each(RESPONSES)('%s, with 1 ms of noise on every tick', (response) => {
     }
   });
 
-  test('a smaller change, of 3 percent, is followed too', () => {
+  test('a smaller change, of 3%, is followed too', () => {
     const before = ticksAt(100, 240);
     const after = ticksAt(103, 97, { seed: 9, fromMs: 1000 + 239 * 25 }).slice(1);
     const one = follower(response, [...before, ...after]);
@@ -74,7 +74,7 @@ describe.each(RESPONSES)('%s, with 1 ms of noise on every tick', (response) => {
     }
   });
 
-  test('the beat is where it is, within the noise of a few ticks', () => {
+  test('the beat is right to within the noise of a few ticks', () => {
     const ticks = ticksAt(120, 480);
     const { beat, rolling } = follower(response, ticks).at(1000 + 480 * (2500 / 120));
     expect(abs(beat! - 20) * 500).toBeLessThan(1);
@@ -82,13 +82,13 @@ describe.each(RESPONSES)('%s, with 1 ms of noise on every tick', (response) => {
   });
 });
 
-test('Steady gives back ticks with a tenth of the incoming jitter after sixteen beats', () => {
+test('Steady regenerates ticks with a tenth of the incoming jitter after sixteen beats', () => {
   const spreads = Array.from({ length: 20 }, (_, seed) => {
     const ticks = ticksAt(120, 768, { seed: seed + 1 });
     const one = follower('steady', ticks.slice(0, 384));
     const offMs = ticks.slice(384).map((ms, i) => {
       const { beat, bpm } = one.at(ms);
-      // Where this tick would be given back, against where it truly was.
+      // Error of the tick as the follower would regenerate it.
       const givenMs = ms + ((384 + i) / 24 - beat!) * (60_000 / bpm!);
       one.push(CLOCK, ms);
       return givenMs - (1000 + (384 + i) * (2500 / 120));
@@ -99,7 +99,7 @@ test('Steady gives back ticks with a tenth of the incoming jitter after sixteen 
   expect(rms(spreads)).toBeLessThan(0.1);
 });
 
-test('states: silent, settling, locked, freewheeling, lost, and locked again in step', () => {
+test('states: silent, settling, locked, freewheeling, lost, and locked again in phase', () => {
   const one = new ClockFollower({ response: 'quick', freewheelMs: 1000 });
   expect(one.at(0)).toMatchObject({ state: 'silent', bpm: null, beat: null });
   const ticks = ticksAt(120, 200, { noiseMs: 0 });
@@ -117,7 +117,7 @@ test('states: silent, settling, locked, freewheeling, lost, and locked again in 
   expect(one.at(ticks.at(-1)!).beat).toBeCloseTo(199 / 24, 6);
 });
 
-test('start, stop, continue and song position: the place is that of MIDI 1.0', () => {
+test('start, stop, continue and song position follow MIDI 1.0', () => {
   const one = new ClockFollower({ response: 'quick' });
   const ticks = ticksAt(120, 300, { noiseMs: 0 });
   for (const ms of ticks.slice(0, 48)) one.push(CLOCK, ms);
@@ -134,7 +134,7 @@ test('start, stop, continue and song position: the place is that of MIDI 1.0', (
   expect(one.at(ticks[144]!).beat).toBeCloseTo(9 + 1, 9);
 });
 
-test('half and double the tempo are a change, not lost or doubled ticks', () => {
+test('half and double tempo are a tempo change, not missing or duplicate ticks', () => {
   for (const bpm of [60, 240]) {
     const before = ticksAt(120, 240);
     const after = ticksAt(bpm, 49, { seed: 5, fromMs: 1000 + 239 * (2500 / 120) }).slice(1);
@@ -146,7 +146,7 @@ test('half and double the tempo are a change, not lost or doubled ticks', () => 
   }
 });
 
-test('a ramp from 65 to 140 BPM over 16 bars is followed within 2 percent, and no tick is lost', () => {
+test('a ramp from 65 to 140 BPM over 16 bars is followed within 2%, and no tick is lost', () => {
   const { normal } = seededRandom(3);
   const slope = 75 / 64;
   const msAt = (beat: number) => (60_000 / slope) * Math.log1p((slope * beat) / 65);
@@ -163,7 +163,7 @@ test('a ramp from 65 to 140 BPM over 16 bars is followed within 2 percent, and n
   }
 });
 
-test('a machine that begins a new row of ticks at start is read from its first tick on, at the tempo that was', () => {
+test('a machine that restarts its tick phase on start is followed from its first tick, at the previous tempo', () => {
   for (const lateMs of [4, 9, 15, 27, 38]) {
     const one = new ClockFollower({ response: 'steady' });
     const idle = ticksAt(120, 200, { noiseMs: 0.3 });

@@ -1,6 +1,6 @@
 import { mean, pairs } from 'd3-array';
 import { TICKS_PER_BEAT, type MidiMessage, TICKS_PER_SIXTEENTH } from '../midi/message';
-import { LineWindow, type Line } from './line-window';
+import { LineWindow, type FittedLine } from './line-window';
 import type { FollowState } from './follow-state';
 
 export type Response = 'steady' | 'quick';
@@ -11,17 +11,17 @@ export interface ClockReading {
   /** Quarter notes from the start of the song; null before any clock. */
   beat: number | null;
   rolling: boolean;
-  /** Ticks that did not come, and ticks that came besides, since the clock began. */
+  /** Missing and extra ticks since the clock began. */
   missing: number;
   extra: number;
 }
 
 interface ResponseFacts {
-  /** So many ticks are looked back at while the tempo stands: the more, the evener. */
+  /** Window in ticks while the tempo is steady; longer is smoother. */
   readonly window: number;
-  /** So many ticks in a row that go another way are a change and no accident. */
+  /** Consecutive outliers that count as a tempo change. */
   readonly changeTicks: number;
-  /** So many standard deviations off is another tempo. */
+  /** Standard deviations that count as another tempo. */
   readonly deviations: number;
   readonly lockTicks: number;
 }
@@ -31,24 +31,27 @@ const RESPONSES: Readonly<Record<Response, ResponseFacts>> = {
   quick: { window: 4 * TICKS_PER_BEAT, changeTicks: 3, deviations: 4.5, lockTicks: TICKS_PER_BEAT / 2 },
 };
 
-/** Stretches at the end of the window that are compared with what came before them, in ticks. */
+/** Lengths at the end of the window, in ticks, that are tested against the rest. */
 const LOOKS = [12, 24, 48, 96];
 const SHORTEST_LOOK = 6;
-const FEWEST_BEFORE = 8;
-/** What is thought of a clock's jitter before it is known: as if so many ticks had been seen with this spread, ms. */
+const MIN_BEFORE = 8;
+/** Prior for the clock's jitter: pseudo-count and standard deviation, ms. */
 const PRIOR_TICKS = 4;
 const PRIOR_JITTER_MS = 1;
-/** A tick that lies further off than so many deviations, and than this, says nothing about the tempo. */
+/** A tick beyond this many deviations, and beyond this distance, is an outlier and ignored for the tempo. */
 const OUTLIER_DEVIATIONS = 5;
 const OUTLIER_MS = 2;
-/** So many ticks at the tempo that was are thought to have come before a beginning. */
+/** Ticks at the previous tempo to assume before a start. */
 const KEPT_AT_BEGINNING = 12;
-/** Intervals in a row that differ from the tempo by more than this part of it are another tempo, if they agree. */
+/**
+ * Consecutive intervals that differ from the tempo by more than this share, and agree with each other, are another
+ * tempo.
+ */
 const OTHER_TEMPO = 0.12;
 const AGREE = 0.15;
 const AGREE_DEVIATIONS = 3;
 const SILENT_INTERVALS = 3;
-const LEAST_SILENCE_MS = 60;
+const MIN_SILENCE_MS = 60;
 const FREEWHEEL_MS = 2000;
 const MS_PER_MINUTE = 60_000;
 
@@ -59,30 +62,30 @@ interface Arrival {
 }
 
 /**
- * Reads an incoming MIDI clock: tempo, place and state, from ticks that come unevenly, twice or not at all. A line of least
- * squares runs through the last ticks; as long as they agree with it the window grows, and when they go another way, it
- * begins anew where they turned. So a steady clock is read as well as it can be, and a change is followed at once.
+ * Estimates tempo, position and state from jittery, duplicate or missing ticks. Least squares over a window that grows
+ * while ticks fit and restarts at the change point when they don't: maximum smoothing for a steady clock, immediate
+ * response to a change.
  */
 export class ClockFollower {
   readonly #facts: ResponseFacts;
   readonly #freewheelMs: number;
-  /** Numbers, counted from the first ever heard with those that are missing, and times; accidents do not count. */
+  /** Tick numbers, missing ones included, against arrival times; outliers don't count. */
   readonly #ticks: LineWindow;
-  /** When the last ticks came, whatever was made of them. */
+  /** Recent arrivals, however they were classified. */
   #arrivals: Arrival[] = [];
-  #line: Line | null = null;
+  #line: FittedLine | null = null;
   #heard = 0;
   #missing = 0;
   #extra = 0;
   #rolling = false;
-  /** Told to roll, and its first tick has not come. */
+  /** Start was received, but not its first tick. */
   #begins = false;
-  /** The number of the tick that is, or will be, the beginning of the song. */
+  /** Number of the tick at the start of the song. */
   #songTick = 0;
-  /** Of the next tick, counted in the song; while stopped. */
+  /** Song position of the next tick, while stopped. */
   #standsAt = 0;
 
-  /** `freewheelMs`: how long a clock may be silent while it rolls before it is lost. */
+  /** `freewheelMs`: how long a rolling clock may be silent before it counts as lost. */
   constructor({ response = 'steady', freewheelMs = FREEWHEEL_MS }: { response?: Response; freewheelMs?: number } = {}) {
     this.#facts = RESPONSES[response];
     this.#ticks = new LineWindow(this.#facts.window);
@@ -134,7 +137,7 @@ export class ClockFollower {
 
   #songTicksAt(nowMs: number, state: FollowState): number {
     const last = this.#ticks.last;
-    // Between start and its first tick the song stands where it is to begin.
+    // Between start and its first tick, the song stays at its start position.
     if (!this.#rolling || !last || last.x < this.#songTick + this.#standsAt) return this.#standsAt;
     const untilMs = state === 'lost' ? last.y + this.#freewheelMs : nowMs;
     return (this.#line?.where(untilMs) ?? last.x) - this.#songTick;
@@ -144,7 +147,7 @@ export class ClockFollower {
     const last = this.#ticks.last;
     if (!last) return 'silent';
     const silentMs = nowMs - last.y;
-    const longMs = Math.max(LEAST_SILENCE_MS, SILENT_INTERVALS * (this.#line?.slope ?? 0));
+    const longMs = Math.max(MIN_SILENCE_MS, SILENT_INTERVALS * (this.#line?.slope ?? 0));
     if (silentMs > longMs) {
       if (!this.#rolling || this.#heard < this.#facts.lockTicks)
         return silentMs > this.#freewheelMs ? 'silent' : 'settling';
@@ -155,7 +158,7 @@ export class ClockFollower {
 
   #tick(atMs: number): void {
     const last = this.#ticks.last;
-    // After a long silence nothing is known of the tempo any more, only the place.
+    // After a long silence only the position is still known, not the tempo.
     if (last && atMs - last.y > this.#freewheelMs) this.#forget(atMs);
     this.#heard++;
     if (this.#begins) this.#beginAt(atMs);
@@ -178,14 +181,14 @@ export class ClockFollower {
   }
 
   /**
-   * The first tick after a start or continue is where the song begins, whatever was due. Many machines begin a new row of
-   * ticks there: then the tempo is kept and the rest forgotten.
+   * The first tick after start or continue is the song's first, whatever was due. Many machines restart their tick
+   * phase there: keep the tempo and forget the rest.
    */
   #beginAt(atMs: number): void {
     this.#begins = false;
     const next = this.#nextNumber();
     const line = this.#line;
-    if (line && (line.count < FEWEST_BEFORE || isOutlier(line, next, atMs))) {
+    if (line && (line.count < MIN_BEFORE || isOutlier(line, next, atMs))) {
       this.#ticks.keepLast(0);
       this.#arrivals = [];
       for (let i = KEPT_AT_BEGINNING; i > 0; i--) this.#ticks.push(next - i, atMs - i * line.slope);
@@ -194,7 +197,7 @@ export class ClockFollower {
     this.#ticks.push(next, atMs);
   }
 
-  /** Which tick this is: the one that was due nearest to it. One that has come already came twice. */
+  /** Assigns the tick to the nearest expected one; a second tick for the same number is a duplicate. */
   #take(atMs: number): void {
     const next = this.#nextNumber();
     const number = Math.max(next - 1, this.#nearestNumber(atMs, next));
@@ -210,8 +213,8 @@ export class ClockFollower {
     const last = this.#ticks.last;
     if (!this.#line || !last) return next;
     const intervals = (atMs - last.y) / this.#line.slope;
-    // A line through a few ticks does not know yet; one that comes about when it should is the next.
-    if (this.#line.count < FEWEST_BEFORE && intervals > 0.3 && intervals < 2.5) return next;
+    // With only a few ticks the line is still uncertain; accept any plausible interval as the next tick.
+    if (this.#line.count < MIN_BEFORE && intervals > 0.3 && intervals < 2.5) return next;
     return Math.round(this.#line.where(atMs));
   }
 
@@ -220,7 +223,7 @@ export class ClockFollower {
     this.#missing += sign * missing;
   }
 
-  /** The last intervals agree with each other and not with the tempo: then ticks were neither lost nor doubled. */
+  /** The last intervals agree with each other but not with the tempo: a new tempo, not missing or duplicate ticks. */
   #goesAtAnotherTempo(): boolean {
     const { changeTicks, deviations } = this.#facts;
     const intervals = pairs(this.#arrivals, (a, b) => b.ms - a.ms);
@@ -234,7 +237,7 @@ export class ClockFollower {
     return intervals.every((ms) => Math.abs(ms - interval) < agree) && Math.abs(interval - line.slope) > far;
   }
 
-  /** The last arrivals are one tick each, from the one before them on. */
+  /** Renumbers the last arrivals as consecutive ticks. */
   #countAnew(): void {
     const arrivals = this.#arrivals;
     const firstMs = arrivals[0]?.ms ?? 0;
@@ -242,19 +245,19 @@ export class ClockFollower {
     for (const arrival of arrivals) this.#count(arrival, -1);
     this.#arrivals = arrivals.map(({ ms }) => ({ ms, extra: false, missing: 0 }));
     this.#ticks.keepLast(0);
-    // The first interval may have been one of the old.
+    // The first interval may still belong to the old tempo.
     const [firstInterval = 0, ...others] = pairs(arrivals, (a, b) => b.ms - a.ms);
     const old = Math.abs(firstInterval - (this.#line?.slope ?? 0)) < Math.abs(firstInterval - (mean(others) ?? 0));
     arrivals.forEach(({ ms }, i) => this.#ticks.push(first + i, ms, i > 0 || !old));
   }
 
-  /** Something smaller: the last ticks lie off the line that those before them make by more than chance; how many do. */
+  /** A smaller change: the last ticks deviate significantly from the line through those before. Returns how many. */
   #turned(): number | null {
     if (this.#ticks.outliersAmong(SHORTEST_LOOK) > SHORTEST_LOOK / 2) return SHORTEST_LOOK;
-    // The shortest stretch is looked at with every tick, the longer ones in turn.
+    // Test the shortest length on every tick, the longer ones in turn.
     for (const look of [SHORTEST_LOOK, LOOKS[this.#heard % LOOKS.length] ?? SHORTEST_LOOK]) {
       const line = this.#ticks.line(look);
-      if (!line || line.count < FEWEST_BEFORE) continue;
+      if (!line || line.count < MIN_BEFORE) continue;
       const { off, middle, count } = this.#ticks.offOf(line, look);
       const chance = jitterOf(line) * Math.sqrt(1 / count + line.leverage(middle));
       if (Math.abs(off) > this.#facts.deviations * chance) return look;
@@ -262,7 +265,7 @@ export class ClockFollower {
     return null;
   }
 
-  /** What was an accident before, counts when there are many of them. */
+  /** Ticks rejected as outliers count once there are many of them. */
   #beginWithLast(count: number): void {
     const ticks = this.#ticks.points.slice(-count);
     this.#ticks.keepLast(0);
@@ -270,13 +273,13 @@ export class ClockFollower {
   }
 }
 
-function isOutlier(line: Line, number: number, ms: number): boolean {
-  if (line.count < FEWEST_BEFORE) return false;
+function isOutlier(line: FittedLine, number: number, ms: number): boolean {
+  if (line.count < MIN_BEFORE) return false;
   const chance = jitterOf(line) * Math.sqrt(1 + line.leverage(number));
   return Math.abs(ms - line.at(number)) > Math.max(OUTLIER_MS, OUTLIER_DEVIATIONS * chance);
 }
 
-/** The spread of the points around a line, ms, with what is thought of it before there are many. */
-function jitterOf({ squares, count }: Line): number {
+/** Standard deviation around a line, ms, combined with the prior while there are few points. */
+function jitterOf({ squares, count }: FittedLine): number {
   return Math.sqrt((squares + PRIOR_TICKS * PRIOR_JITTER_MS ** 2) / (count - 2 + PRIOR_TICKS));
 }

@@ -1,23 +1,23 @@
-/** A straight line through points, and how far they lie from it. */
-export interface Line {
-  /** Change of y for one of x. */
+/** A straight line through points, with their residuals. */
+export interface FittedLine {
+  /** Change of y per unit of x. */
   slope: number;
   at(x: number): number;
-  /** The x at which it reaches y. */
+  /** The x at which the line reaches y. */
   where(y: number): number;
-  /** The points that count. */
+  /** Number of points that count. */
   count: number;
-  /** The mean of their x. */
+  /** Mean of their x. */
   middle: number;
-  /** Sum of squared distances of the points from it. */
+  /** Sum of squared residuals. */
   squares: number;
-  /** How uncertain it is at x: its variance there, as a multiple of the variance of one point. */
+  /** Variance of the line at x, as a multiple of the variance of one point. */
   leverage(x: number): number;
-  /** The variance of its slope, in the same unit. */
+  /** Variance of the slope, in the same unit. */
   slopeVariance: number;
 }
 
-/** Sums over all points before an index, measured from the reference line. */
+/** Prefix sums of all points before an index, relative to the reference line. */
 interface Sums {
   readonly count: number;
   readonly x: number;
@@ -36,9 +36,9 @@ interface Point {
 const NONE: Sums = { count: 0, x: 0, v: 0, xx: 0, xv: 0, vv: 0 };
 
 /**
- * The last points of an endless row, and the line of least squares through any stretch of them at the cost of one
- * subtraction: for points with normal errors no unbiased estimate has a smaller variance (Gauss-Markov; the variance of the
- * slope is the Cramer-Rao bound). Sums are kept relative to a line near the points, so that they stay exact for days.
+ * A sliding window of points with the least-squares line through any part of it in constant time. For normal errors no
+ * unbiased estimate has a smaller variance (Gauss-Markov; the variance of the slope is the Cramér-Rao bound). Sums are
+ * kept relative to a line near the points, so that they stay exact for days.
  */
 export class LineWindow {
   readonly #most: number;
@@ -46,7 +46,7 @@ export class LineWindow {
   #sums: Sums[] = [NONE];
   #reference = { x: 0, y: 0, slope: 0 };
 
-  /** Keeps so many points. */
+  /** Capacity in points. */
   constructor(most: number) {
     this.#most = most;
   }
@@ -55,20 +55,20 @@ export class LineWindow {
     return Math.min(this.#most, this.#points.length);
   }
 
-  /** The last point; undefined when there is none. */
+  /** The last point; undefined if there is none. */
   get last(): Point | undefined {
     return this.#points.at(-1);
   }
 
-  /** The points that are kept, oldest first. */
+  /** The points in the window, oldest first. */
   get points(): readonly Point[] {
     return this.#points.slice(-this.#most);
   }
 
-  /** A point that does not count is kept, but no line goes through it. */
+  /** A point that doesn't count stays in the window but is left out of the fit. */
   push(x: number, y: number, counts = true): void {
     this.#points.push({ x, y, counts });
-    // Old points are dropped, and the reference is renewed, now and then.
+    // Now and then, drop old points and renew the reference line.
     if (this.#points.length > 2 * this.#most) this.keepLast(this.#most);
     else if (this.#points.length < 3) this.#renew();
     else this.#add(this.#points.length - 1);
@@ -79,15 +79,15 @@ export class LineWindow {
     this.#renew();
   }
 
-  /** How many of the last `look` points do not count. */
+  /** Number of points among the last `look` that don't count. */
   outliersAmong(look: number): number {
     const end = this.#points.length;
     const from = Math.max(0, end - look);
     return end - from - (this.#sum(end).count - this.#sum(from).count);
   }
 
-  /** Through all kept points but the last `skip`; null when fewer than two places count. */
-  line(skip = 0): Line | null {
+  /** The line through all points but the last `skip`; null if fewer than two x count. */
+  line(skip = 0): FittedLine | null {
     const end = this.#points.length - skip;
     const from = Math.max(0, this.#points.length - this.#most);
     if (end <= from) return null;
@@ -112,8 +112,8 @@ export class LineWindow {
     };
   }
 
-  /** How far the last `look` points that count lie from a line, on the average, and where their middle is. */
-  offOf(line: Line, look: number): { off: number; middle: number; count: number } {
+  /** Mean distance of the last `look` counting points from a line, and their mean x. */
+  offOf(line: FittedLine, look: number): { off: number; middle: number; count: number } {
     const end = this.#points.length;
     const { count, x, v } = difference(this.#sum(end), this.#sum(Math.max(0, end - look)));
     const { x: x0, y: y0, slope } = this.#reference;

@@ -6,7 +6,7 @@ import { TimecodeFollower } from './timecode-follower';
 const RATES: FrameRate[] = ['24', '25', '29.97df', '30'];
 const { abs } = Math;
 
-/** A sender that stands at `fromFrame` at 1000 ms and runs; each quarter frame is off by normal noise. */
+/** A sender that starts rolling from `fromFrame` at 1000 ms; quarter frames with normally distributed jitter. */
 function sender(rate: FrameRate, fromFrame: number, { speed = 1, noiseMs = 1, seed = 1, phase = 0 } = {}) {
   const { normal } = seededRandom(seed);
   const perMs = (FRAME_RATES[rate].perSecond * 4 * speed) / 1000;
@@ -14,7 +14,7 @@ function sender(rate: FrameRate, fromFrame: number, { speed = 1, noiseMs = 1, se
   const first = speed > 0 ? Math.ceil(fromFrame * 4) : Math.floor(fromFrame * 4);
   return {
     secondsAt: (ms: number) => quarterAt(ms) / 4 / FRAME_RATES[rate].perSecond,
-    /** The messages due in a stretch of time, with when they arrive. */
+    /** The messages due in a stretch of time, with their arrival times. */
     sent: (fromMs: number, toMs: number) => {
       const out: { atMs: number; message: ReturnType<typeof quarterFrameNumber> }[] = [];
       for (let quarter = first; ; quarter += Math.sign(speed)) {
@@ -52,7 +52,7 @@ describe.each(RATES)('%s', (rate) => {
     },
   );
 
-  test('the code that is shown is the one that is passing now, not the one of two frames ago', () => {
+  test('the code shown is the current one, not the one from two frames ago', () => {
     const { sent } = sender(rate, 100, { noiseMs: 0 });
     const one = new TimecodeFollower();
     for (const { atMs, message } of sent(1000, 2000)) one.push(message, atMs);
@@ -61,14 +61,14 @@ describe.each(RATES)('%s', (rate) => {
   });
 });
 
-test('a sender that names odd frames is read as well', () => {
+test('a sender that names odd frames is followed too', () => {
   const { sent, secondsAt } = sender('25', 1001, { phase: 4, noiseMs: 0 });
   const one = new TimecodeFollower();
   for (const { atMs, message } of sent(1000, 2000)) one.push(message, atMs);
   expect(one.at(2000).seconds).toBeCloseTo(secondsAt(2000), 9);
 });
 
-test('a full frame is a locate, seen at once; rolling on from there is locked after one code', () => {
+test('a full frame locates immediately; rolling from there locks after one code', () => {
   const one = new TimecodeFollower();
   one.push(fullFrameMessage({ hours: 1, minutes: 2, seconds: 3, frames: 4 }, '25'), 500);
   expect(one.at(500)).toMatchObject({ state: 'locked', rolling: false, rate: '25', speed: 0 });
@@ -79,7 +79,7 @@ test('a full frame is a locate, seen at once; rolling on from there is locked af
   expect(one.at(1170)).toMatchObject({ seconds: 9, rolling: false, state: 'locked' });
 });
 
-test('a hole is run through; after the chosen length it is lost; back in step there is no jump', () => {
+test('it freewheels through a gap, is lost after the limit, and recovers without a jump', () => {
   const { sent, secondsAt } = sender('30', 9000, { noiseMs: 0.5 });
   const one = new TimecodeFollower({ freewheelMs: 400 });
   for (const { atMs, message } of sent(1000, 3000)) one.push(message, atMs);
@@ -99,7 +99,7 @@ test('a hole is run through; after the chosen length it is lost; back in step th
   expect(one.at(5200)).toMatchObject({ state: 'locked', rolling: true });
 });
 
-test('lost and doubled quarter frames do not move it', () => {
+test('missing and duplicate quarter frames don’t move it', () => {
   const { sent, secondsAt } = sender('25', 0, { noiseMs: 0.3 });
   const one = new TimecodeFollower();
   sent(1000, 4000).forEach(({ atMs, message }, i) => {
@@ -110,7 +110,7 @@ test('lost and doubled quarter frames do not move it', () => {
   });
 });
 
-test('a jump without a full frame is followed once the new code has come, the old place is left at once', () => {
+test('a jump without a full frame is followed after one code, and the old position is dropped immediately', () => {
   const one = new TimecodeFollower();
   for (const { atMs, message } of sender('24', 500, { noiseMs: 0 }).sent(1000, 2000)) one.push(message, atMs);
   const there = sender('24', 50_000, { noiseMs: 0 });
@@ -120,7 +120,7 @@ test('a jump without a full frame is followed once the new code has come, the ol
   expect(abs(one.at(nowMs).seconds! - there.secondsAt(nowMs))).toBeLessThan(0.001);
 });
 
-test('from forward to reverse, and varispeed of 4 percent', () => {
+test('reversing, and varispeed of 4%', () => {
   const one = new TimecodeFollower();
   for (const { atMs, message } of sender('25', 500, { noiseMs: 0 }).sent(1000, 2000)) one.push(message, atMs);
   const back = sender('25', 525, { speed: -1.04, noiseMs: 0.2 });
@@ -130,7 +130,7 @@ test('from forward to reverse, and varispeed of 4 percent', () => {
   expect(abs(seconds! - back.secondsAt(3000))).toBeLessThan(0.0005);
 });
 
-test('over midnight the count begins again', () => {
+test('the count wraps at midnight', () => {
   const one = new TimecodeFollower();
   for (const { atMs, message } of sender('25', 24 * 3600 * 25 - 20, { noiseMs: 0 }).sent(1000, 2600))
     one.push(message, atMs);
@@ -139,7 +139,7 @@ test('over midnight the count begins again', () => {
   expect(state).toBe('locked');
 });
 
-test('before anything is known it is silent, then settling; garbage is no code', () => {
+test('it is silent, then settling, before anything is known; garbage is no code', () => {
   const one = new TimecodeFollower();
   expect(one.at(0)).toMatchObject({ state: 'silent', seconds: null, timecode: null, rate: null });
   one.push({ kind: 'quarterFrame', piece: 3, nibble: 0 }, 10);

@@ -14,7 +14,7 @@ import {
   readFullFrame,
   readQuarterFrames,
 } from '../timecode/timecode-messages';
-import { LineWindow, type Line } from './line-window';
+import { LineWindow, type FittedLine } from './line-window';
 import type { FollowState } from './follow-state';
 
 export interface TimecodeReading {
@@ -24,24 +24,24 @@ export interface TimecodeReading {
   seconds: number | null;
   timecode: Timecode | null;
   rolling: boolean;
-  /** 1 is as the frame rate says, negative is in reverse; 0 while it stands. */
+  /** 1 is the nominal rate, negative is reverse; 0 while stopped. */
   speed: number;
 }
 
 const FREEWHEEL_MS = 500;
-/** So much is looked back at while it runs evenly. */
+/** Window in quarter frames while it runs steadily. */
 const WINDOW_QUARTERS = 480;
-/** Timecode is taken to run as its rate says until the quarter frames say otherwise by so many standard deviations. */
+/** Assume the nominal speed until the quarter frames deviate by this many standard deviations. */
 const SPEED_DEVIATIONS = 3.5;
-/** The last quarter frames, when they lie off the line of those before, are a new speed. */
+/** This many quarter frames off the line of those before are a new speed. */
 const LOOK_QUARTERS = 12;
 const TURN_DEVIATIONS = 5.5;
-const FEWEST_BEFORE = 12;
+const MIN_BEFORE = 12;
 const PRIOR_COUNT = 4;
 const PRIOR_JITTER_MS = 1;
-/** A pause of so many quarter frames is a silence. */
+/** A gap of this many quarter frames is a silence. */
 const SILENT_QUARTERS = 6;
-/** A computed place may lie a rounding error before the frame that it means. */
+/** A computed position may fall a rounding error before the intended frame. */
 const ROUNDING_FRAMES = 1e-6;
 
 interface Arrival {
@@ -51,26 +51,26 @@ interface Arrival {
 }
 
 /**
- * Reads incoming MIDI timecode: rate, place, direction and state. A code takes two frames to arrive and names the frame at
- * which it began; that lag is taken out. Once a code is known, every quarter frame has its own place, and a line through
- * the last ones gives the time between them, so that neither their jitter nor a lost one moves it.
+ * Follows incoming MIDI timecode: rate, position, direction and state. A code takes two frames to arrive and names the
+ * frame at which it began; that lag is compensated. Once a code is known, every quarter frame has its position, and a
+ * line through the recent ones gives the time in between, so that neither jitter nor a lost quarter frame moves it.
  */
 export class TimecodeFollower {
   readonly #freewheelMs: number;
-  /** The last quarter frames that followed on from each other, in one direction. */
+  /** Recent consecutive quarter frames, in one direction. */
   #run: Arrival[] = [];
   #direction: 1 | -1 = 1;
-  /** Quarter frames whose place is known, counted in quarters from 00:00:00:00, with their times. */
+  /** Quarter frames with a known position, counted in quarters from 00:00:00:00, against their times. */
   readonly #points = new LineWindow(WINDOW_QUARTERS);
   #rate: FrameRate | null = null;
-  /** Where it stands by a full frame, in frames. */
+  /** The position of the last full frame, in frames. */
   #standing: number | null = null;
   #lastMs = -Infinity;
-  #line: Line | null = null;
-  /** Which quarters of the day piece 0 falls on: codes may be sent for even frames or for odd ones. */
+  #line: FittedLine | null = null;
+  /** Phase of piece 0 within the day: codes may be sent for even or for odd frames. */
   #phase = 0;
 
-  /** `freewheelMs`: how long it runs on when nothing comes. */
+  /** `freewheelMs`: how long it continues without input. */
   constructor({ freewheelMs = FREEWHEEL_MS }: { freewheelMs?: number } = {}) {
     this.#freewheelMs = freewheelMs;
   }
@@ -130,14 +130,14 @@ export class TimecodeFollower {
   }
 
   #lose(): void {
-    // What stood before it rolled holds no more, but where it was lost does.
+    // Discard the last located position; freeze where sync was lost instead.
     if (this.#line && this.#rate) this.#standing = this.#framesAt(this.#lastMs, 'locked', this.#rate);
     this.#run = [];
     this.#points.keepLast(0);
     this.#line = null;
   }
 
-  /** The run goes on while pieces follow on from each other, up or down. */
+  /** Extends the run while pieces are consecutive, up or down. */
   #lengthen(arrival: Arrival): void {
     const last = this.#run.at(-1);
     const step = last ? (arrival.piece - last.piece + PIECES) % PIECES : 0;
@@ -148,7 +148,7 @@ export class TimecodeFollower {
     this.#run = [...this.#run.slice(1 - PIECES), arrival];
   }
 
-  /** What the last eight pieces spell, if they are one code: from 0 to 7, or from 7 to 0 in reverse. */
+  /** The code spelled by the last eight pieces, if complete: from 0 to 7, or from 7 to 0 in reverse. */
   #completeCode(): { quarter: number; rate: FrameRate } | null {
     const last = this.#direction === 1 ? PIECES - 1 : 0;
     if (this.#run.length < PIECES || this.#run.at(-1)?.piece !== last) return null;
@@ -158,7 +158,7 @@ export class TimecodeFollower {
     return { quarter: timecodeToFrames(code.timecode, code.rate) * QUARTERS_PER_FRAME + last, rate: code.rate };
   }
 
-  /** A code is known: so is the place of each of its pieces. */
+  /** Once a code is known, so is the position of each of its pieces. */
   #lock({ quarter, rate }: { quarter: number; rate: FrameRate }): void {
     const last = this.#run.length - 1;
     this.#rate = rate;
@@ -169,7 +169,7 @@ export class TimecodeFollower {
     this.#fit(rate);
   }
 
-  /** The place of such a piece nearest to where the line is now; null when nothing is known. */
+  /** The position of such a piece that is closest to the line; null if nothing is known. */
   #expectedPlace({ piece, ms }: Arrival): number | null {
     if (!this.#line) return null;
     const about = this.#line.where(ms);
@@ -177,7 +177,7 @@ export class TimecodeFollower {
     return Math.round((about - offset) / PIECES) * PIECES + offset;
   }
 
-  /** Whether the piece says what is sent at that place. */
+  /** Whether the piece matches what is sent at that position. */
   #spells({ nibble }: Arrival, quarter: number): boolean {
     return this.#rate !== null && quarterFrameNumber(quarter, this.#rate, this.#phase).nibble === nibble;
   }
@@ -200,7 +200,7 @@ export class TimecodeFollower {
 
   #turned(): boolean {
     const line = this.#points.line(LOOK_QUARTERS);
-    if (!line || line.count < FEWEST_BEFORE) return false;
+    if (!line || line.count < MIN_BEFORE) return false;
     const { off, middle } = this.#points.offOf(line, LOOK_QUARTERS);
     return Math.abs(off) > TURN_DEVIATIONS * jitterOf(line) * Math.sqrt(1 / LOOK_QUARTERS + line.leverage(middle));
   }
@@ -210,8 +210,8 @@ function nominalMs(rate: FrameRate): number {
   return 1000 / (FRAME_RATES[rate].perSecond * QUARTERS_PER_FRAME);
 }
 
-/** The line through the middle of the points with a slope that is known. */
-function withSlope(line: Line, slope: number): Line {
+/** A line of known slope through the mean of the points. */
+function withSlope(line: FittedLine, slope: number): FittedLine {
   const { middle } = line;
   const middleMs = line.at(middle);
   return {
@@ -222,6 +222,6 @@ function withSlope(line: Line, slope: number): Line {
   };
 }
 
-function jitterOf({ squares, count }: Line): number {
+function jitterOf({ squares, count }: FittedLine): number {
   return Math.sqrt((squares + PRIOR_COUNT * PRIOR_JITTER_MS ** 2) / (count - 2 + PRIOR_COUNT));
 }

@@ -1,17 +1,17 @@
-/** Something that somebody asks of the hub. */
+/** A request to the hub. */
 export type HubCommand =
-  /** At once, or after the song's count-in. */
+  /** Immediately, or after the song's count-in. */
   | { kind: 'play'; countIn?: boolean }
   | { kind: 'stop' }
   | { kind: 'locate'; beat: number }
   | { kind: 'tempo'; bpm: number }
   | { kind: 'offset'; feedId: string; offsetMs: number }
-  /** Leans on the grid, or on one follower, by a share of its speed (0.03 is 3 percent faster); 0 lets go. */
+  /** Nudges the grid, or one follower, by a share of its speed (0.03 is 3% faster); 0 ends the nudge. */
   | { kind: 'nudge'; share: number; feedId?: string }
-  /** Stops one follower and keeps it stopped; starts it again in step. */
+  /** Stops one follower and keeps it stopped; starts it again in sync. */
   | { kind: 'hold'; feedId: string }
   | { kind: 'release'; feedId: string }
-  /** Sends it nothing, or sends to it again. */
+  /** Mutes or unmutes all MIDI to it. */
   | { kind: 'mute'; feedId: string; muted: boolean }
-  /** Its port came back: begin anew with it, in step if the grid rolls. */
+  /** Its port was reconnected: restart it, in sync if the grid rolls. */
   | { kind: 'rejoin'; feedId: string };

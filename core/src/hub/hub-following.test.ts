@@ -31,7 +31,7 @@ const source = (id: string, change: Partial<SourceSettings> = {}): SourceSetting
   ...change,
 });
 
-/** A hub, the machines that may lead it, and time. */
+/** A hub, the machines that may lead it, and virtual time. */
 class Room {
   readonly hub = new Hub({ bpm: 110 });
   readonly machines = new Map<string, TimeMaster>();
@@ -73,10 +73,10 @@ class Room {
 const rms = (values: number[]) => Math.sqrt(values.reduce((sum, value) => sum + value * value, 0) / values.length);
 const gaps = (times: number[]) => times.slice(1).map((ms, i) => ms - times[i]!);
 
-/** Play is pressed after a second; the machine rolls 20 ms after the last moment it knows. */
+/** Play is pressed after a second; the machine rolls 20 ms after its last known moment. */
 const PRESSED_MS = 1010;
 
-/** A room that follows a machine's clock, and has for a while. */
+/** A hub that has been following a machine's clock for a while. */
 function following(change: Partial<TimeMasterSettings> = {}, by: Partial<SourceSettings> = {}) {
   const room = new Room();
   room.hub.setFeeds([feed('a'), feed('b', { offsetMs: -30 })]);
@@ -88,10 +88,10 @@ function following(change: Partial<TimeMasterSettings> = {}, by: Partial<SourceS
   return { room, desk };
 }
 
-test('a clock leads: every follower is in step with it, evener than it is, and at the same place', () => {
+test('clock leads: every follower is in sync, with less jitter than the leader, and at the same position', () => {
   const { room } = following({ jitterMs: 1 });
   room.run(30_000);
-  // The machine began at 1 020 ms by its own crystal; half of its jitter is delay, on the average 0.8 ms.
+  // The machine starts at 1,020 ms by its own crystal; half of its jitter is delay, 0.8 ms on average.
   const late = room
     .ticks('a')
     .filter((ms) => ms > 12_000)
@@ -111,7 +111,7 @@ test('a clock leads: every follower is in step with it, evener than it is, and a
   expect(Math.abs(beat - ((room.nowMs - 10 - PRESSED_MS) * 120) / 60_000)).toBeLessThan(0.005);
 });
 
-test('it joins on a sixteenth, says which, and counts from there', () => {
+test('it joins on a sixteenth, sends that song position, and counts from there', () => {
   const { room } = following();
   const heard = room.heard('a', room.run(3000));
   const [position, go, first] = heard;
@@ -122,7 +122,7 @@ test('it joins on a sixteenth, says which, and counts from there', () => {
   expect(first!.atMs).toBeCloseTo(PRESSED_MS + sixteenths * 125, -1);
 });
 
-test('a tempo turned on the leader is followed; no tick is lost, none is sent twice', () => {
+test('a tempo change of the leader is followed; no tick is lost or doubled', () => {
   const { room, desk } = following({ jitterMs: 0.3 }, { response: 'quick' });
   room.run(8000);
   desk.turnTempo(150);
@@ -136,7 +136,7 @@ test('a tempo turned on the leader is followed; no tick is lost, none is sent tw
   expect(Math.abs(beat - (8 * 2 + (room.nowMs - 10 - 9010) / 400))).toBeLessThan(0.02);
 });
 
-test('the leader stops, locates and goes on: so does the hub, at the same place', () => {
+test('the leader stops, locates and continues, and the hub with it', () => {
   const { room, desk } = following();
   room.run(6000);
   desk.stop();
@@ -152,7 +152,7 @@ test('the leader stops, locates and goes on: so does the hub, at the same place'
   expect(room.hub.snapshot().beat).toBeCloseTo(32 + 4 * 2, 0);
 });
 
-test('a clock that always runs, runs at the leader’s tempo while everybody stands', () => {
+test('while stopped, a continuous clock runs at the leader’s tempo', () => {
   const room = new Room();
   room.hub.setFeeds([feed('a', { clockWhileStopped: true })]);
   room.hub.setSources([source('desk')]);
@@ -191,7 +191,7 @@ test('timecode leads, and a clock follower goes through the song’s tempo map',
   expect(room.hub.snapshot().bpm).toBeCloseTo(140, 1);
 });
 
-test('a clock leads, and a timecode follower gets a code that runs in real time', () => {
+test('clock leads, and a timecode follower gets code in real time', () => {
   const { room } = following();
   room.hub.setFeeds([feed('tape', { sends: { ...CLOCK, timecode: '25' }, timecodeStart: ONE_HOUR })]);
   const out = room.run(6000);
@@ -205,8 +205,8 @@ test('a clock leads, and a timecode follower gets a code that runs in real time'
   expect(Math.abs(shown - (quarters.at(-16 + zero)!.atMs - PRESSED_MS) / 1000)).toBeLessThan(0.1);
 });
 
-describe('the leader’s cable is pulled', () => {
-  test('the hub freewheels, then leads on at the same tempo, without a hole', () => {
+describe('the leader is unplugged', () => {
+  test('the hub freewheels, then leads at the same tempo without a gap', () => {
     const { room } = following();
     room.run(8000);
     room.unplugged.add('desk');
@@ -216,14 +216,14 @@ describe('the leader’s cable is pulled', () => {
     expect(Math.max(...gaps(room.ticks('a', out)))).toBeLessThan(22);
     room.unplugged.delete('desk');
     room.run(3000);
-    expect(room.hub.snapshot().leader).toBe('hub'); // it does not take over by itself
+    expect(room.hub.snapshot().leader).toBe('hub'); // It doesn't take over automatically.
     room.hub.setLeaders(['desk', 'hub']);
     room.run(3000);
     expect(room.hub.snapshot()).toMatchObject({ leader: 'desk', state: 'rolling' });
     expect(Math.max(...gaps(room.ticks('a')))).toBeLessThan(24);
   });
 
-  test('the next in order takes over in step; with nobody next, everybody stops', () => {
+  test('the next in the fallback order takes over in sync; if there is none, everyone stops', () => {
     const { room } = following();
     room.hub.setSources([source('desk'), source('spare')]);
     room.hub.setLeaders(['desk', 'spare']);
@@ -249,7 +249,7 @@ describe('the leader’s cable is pulled', () => {
   });
 });
 
-test('who leads can be changed without stopping', () => {
+test('the leader can be changed without stopping', () => {
   const room = new Room();
   room.hub.setFeeds([feed('a')]);
   room.hub.setSources([source('desk')]);
@@ -270,7 +270,7 @@ test('who leads can be changed without stopping', () => {
   expect(Math.max(...gaps(room.ticks('a')))).toBeLessThan((2500 / 110) * 1.12);
 });
 
-test('commands from outside are obeyed where that is wanted, and ignored elsewhere', () => {
+test('remote transport is obeyed where allowed, and ignored elsewhere', () => {
   const room = new Room();
   room.hub.setFeeds([feed('a')]);
   room.hub.setSources([source('obeyed', { obeys: true, timecodeStart: ONE_HOUR }), source('ignored')]);
@@ -291,7 +291,7 @@ test('commands from outside are obeyed where that is wanted, and ignored elsewhe
   expect(say('obeyed', { kind: 'continue' }).state).toBe('rolling');
 });
 
-test('a count-in of two bars; stop returns to where play began, or to the start, or stays', () => {
+test('a count-in of two bars; stop stays, goes to the start, or goes to where play began', () => {
   const room = new Room();
   room.hub.setFeeds([feed('a')]);
   room.run(100);
@@ -319,7 +319,7 @@ test('a count-in of two bars; stop returns to where play began, or to the start,
   expect(() => room.hub.setSong({ countInBars: 1.5 })).toThrow('0 to 16 bars');
 });
 
-test('a locate while rolling says the new place to everybody in the language they know', () => {
+test('a locate while rolling repositions everyone in the language they support', () => {
   const room = new Room();
   room.hub.setFeeds([
     feed('a'),
@@ -336,7 +336,7 @@ test('a locate while rolling says the new place to everybody in the language the
   expect(codes).toMatchObject([{ seconds: 3 }, { seconds: 10, frames: 0 }]);
 });
 
-test('leaning on the grid moves everybody, leaning on one follower moves that one', () => {
+test('nudging the grid moves everyone, nudging one follower moves only that one', () => {
   const room = new Room();
   room.hub.setFeeds([feed('a'), feed('b')]);
   room.run(100);
@@ -355,10 +355,10 @@ test('leaning on the grid moves everybody, leaning on one follower moves that on
   expect(room.hub.offsetOf('a')).toBe(0);
   const apart = room.ticks('b').at(-1)! - room.ticks('a').at(-1)!;
   expect(Math.abs(apart - 20.2) % (2500 / 110)).toBeLessThan(1);
-  expect(() => room.hub.command({ kind: 'nudge', share: 0.5 })).toThrow('at most 10 percent');
+  expect(() => room.hub.command({ kind: 'nudge', share: 0.5 })).toThrow('within ± 10%');
 });
 
-test('one clock in, sixty-four followers out: the cure for a port that serves only one', () => {
+test('one clock in, sixty-four followers out: the cure for a source with a single destination', () => {
   const { room } = following();
   room.hub.setFeeds(Array.from({ length: 64 }, (_, i) => feed(`f${i}`)));
   const out = room.run(3000);

@@ -35,7 +35,7 @@ test('an intro at 71.5 BPM and the song at 79.3: each tick falls where the map s
   hub.command({ kind: 'play' });
   run(8000);
   const [first = 0] = ticks();
-  // Plain arithmetic: 71.5 BPM is 839.161 ms a quarter, 79.3 BPM 756.620 ms.
+  // Plain arithmetic: a quarter is 839.161 ms at 71.5 BPM, 756.620 ms at 79.3 BPM.
   expect(ticks()[96]! - first).toBeCloseTo(4 * 839.161, 2);
   expect(ticks()[120]! - ticks()[96]!).toBeCloseTo(756.62, 2);
 });
@@ -44,7 +44,7 @@ test.each<[NonNullable<SongSettings['afterStop']>, number]>([
   ['stay', 9],
   ['toStart', 0],
   ['toWherePlayBegan', 8],
-])('after a stop it goes where the song says: %s', (afterStop, beat) => {
+])('after a stop, the position follows the song’s setting: %s', (afterStop, beat) => {
   const { hub, run } = play({ afterStop, tempo: [{ beat: 0, bpm: 120 }] });
   hub.command({ kind: 'locate', beat: 8 });
   run(200);
@@ -57,7 +57,7 @@ test.each<[NonNullable<SongSettings['afterStop']>, number]>([
   else expect(at).toBe(beat);
 });
 
-test('a count-in lasts so many bars of the time signature that holds there', () => {
+test('a count-in lasts the set number of bars in the current time signature', () => {
   const { tempo, meter } = songMaps([section('Waltz', 8, 120, { beatsPerBar: 3 })]);
   const { hub, run, heard } = play({ tempo, meter, countInBars: 2 });
   run(100);
@@ -66,13 +66,13 @@ test('a count-in lasts so many bars of the time signature that holds there', () 
   expect(hub.snapshot().state).toBe('countingIn');
   run(3000);
   expect(hub.snapshot().state).toBe('rolling');
-  // Two bars of three quarters at 120 BPM are 3 s; gear that takes any clock for play hears none before.
+  // Two bars of three quarters at 120 BPM are 3 s; gear that plays on any clock receives none before.
   const start = heard.find(({ kind }) => kind === 'start')!;
   expect(start.atMs).toBeGreaterThan(3000);
   expect(heard[0]!.kind).toBe('songPosition');
 });
 
-test('a tempo map that is changed while rolling keeps the place, and no tick is lost', () => {
+test('changing the tempo map while rolling keeps the position and loses no tick', () => {
   const { hub, run, ticks } = play({ tempo: [{ beat: 0, bpm: 120 }] });
   hub.command({ kind: 'play' });
   run(2000);
@@ -90,7 +90,7 @@ test('a tempo map that is changed while rolling keeps the place, and no tick is 
   expect(Math.min(...gaps)).toBeGreaterThan(500 / 24 - 0.001);
 });
 
-test('what is the same changes nothing; what cannot be is refused, and nothing of it is taken', () => {
+test('identical settings change nothing; invalid ones are rejected as a whole', () => {
   const { hub, run } = play({ tempo: [{ beat: 0, bpm: 120 }] });
   hub.command({ kind: 'play' });
   run(1000);

@@ -30,7 +30,7 @@ const ticks = (out: Outgoing[], feedId: string) =>
     .filter(({ kind }) => kind === 'clock')
     .map(({ atMs }) => atMs);
 
-test('at play the grid waits for the earliest feed, and nothing is due before it is handed out', () => {
+test('at play the grid waits for the earliest feed, and nothing is due before it is handed over', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a', { offsetMs: -36 }), feed('b')]);
   run(hub, 0, 100);
@@ -45,7 +45,7 @@ test('at play the grid waits for the earliest feed, and nothing is due before it
   expect(hub.snapshot()).toMatchObject({ state: 'rolling', bpm: 120, preRollMs: 36 });
 });
 
-test('stop stays where it is, play goes on from the next sixteenth, locate goes to the top', () => {
+test('stop stays in place, play continues on the next sixteenth, locate goes to the top', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a')]);
   run(hub, 0, 50);
@@ -67,7 +67,7 @@ test('stop stays where it is, play goes on from the next sixteenth, locate goes 
   expect(hub.snapshot().beat).toBeLessThan(1);
 });
 
-test('a tempo set by hand reaches every feed within the lookahead and 20 ms, and loses no tick', () => {
+test('a tempo set by hand reaches every feed within the lookahead plus 20 ms, and loses no tick', () => {
   const hub = new Hub({ bpm: 100 });
   hub.setFeeds([feed('a'), feed('b', { offsetMs: 5 })]);
   run(hub, 0, 50);
@@ -85,7 +85,7 @@ test('a tempo set by hand reaches every feed within the lookahead and 20 ms, and
   expect(ticks(all, 'a').length).toBe(ticks(all, 'b').length);
 });
 
-test('play, stop and tempo in any haste leave one clear state', () => {
+test('play, stop and tempo in rapid succession leave a consistent state', () => {
   const hub = new Hub({ bpm: 100 });
   hub.setFeeds([feed('a')]);
   run(hub, 0, 50);
@@ -106,7 +106,7 @@ test('play, stop and tempo in any haste leave one clear state', () => {
   expect(hub.snapshot().state).toBe('stopped');
 });
 
-test('a feed that comes while rolling joins in step; one that goes is told to stop', () => {
+test('a feed added while rolling joins in sync; a removed one gets a stop', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a')]);
   run(hub, 0, 50);
@@ -122,7 +122,7 @@ test('a feed that comes while rolling joins in step; one that goes is told to st
   expect(heard(run(hub, 2000, 2100), 'a').map(({ kind }) => kind)).toEqual(['stop']);
 });
 
-test('a port that came back is taken up again, in step', () => {
+test('a reconnected port resumes in sync', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a'), feed('b')]);
   run(hub, 0, 50);
@@ -134,7 +134,7 @@ test('a port that came back is taken up again, in step', () => {
   expect(ticks(out, 'b').at(-1)).toBeCloseTo(ticks(out, 'a').at(-1)!, 6);
 });
 
-test('a machine that slept sends no burst: everybody stops where they were', () => {
+test('after sleep there is no burst: everyone stops where they were', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a')]);
   run(hub, 0, 50);
@@ -146,13 +146,13 @@ test('a machine that slept sends no burst: everybody stops where they were', () 
   expect(hub.snapshot().beat).toBeLessThan(4.2);
 });
 
-test('what cannot be is refused', () => {
+test('invalid commands are rejected', () => {
   const hub = new Hub({ bpm: 120 });
   expect(() => hub.command({ kind: 'tempo', bpm: 19 })).toThrow('20 to 300 BPM');
-  expect(() => hub.command({ kind: 'locate', beat: -1 })).toThrow('no position -1');
+  expect(() => hub.command({ kind: 'locate', beat: -1 })).toThrow('Song position must be 0 or later, not -1');
 });
 
-test('other time signatures while rolling lose no tick and send nobody anything', () => {
+test('changing the time signature while rolling loses no tick and sends nothing', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a')]);
   hub.command({ kind: 'play' });
@@ -165,7 +165,7 @@ test('other time signatures while rolling lose no tick and send nobody anything'
     .forEach((ms, i) => expect(ms - ticks(out, 'a')[i]!).toBeCloseTo(500 / 24, 6));
 });
 
-test('one row is stopped alone, stays stopped when the others play again, and is started again in step', () => {
+test('a follower stopped individually stays stopped when the others play, and restarts in sync', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a'), feed('b')]);
   run(hub, 0, 50);
@@ -187,7 +187,7 @@ test('one row is stopped alone, stays stopped when the others play again, and is
   expect(ticks(both, 'b').some((ms) => Math.abs(ms - first!) < 1e-9)).toBe(true);
 });
 
-test('a muted row is sent nothing, and joins anew when it is heard again', () => {
+test('a muted follower gets nothing, and rejoins when unmuted', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a')]);
   hub.command({ kind: 'play' });
@@ -199,7 +199,7 @@ test('a muted row is sent nothing, and joins anew when it is heard again', () =>
   expect(again.slice(0, 3)).toEqual(['songPosition', 'continue', 'clock']);
 });
 
-test('sound is handed out early: a tempo does not wait for it, play and stop do, and no click is lost or doubled', () => {
+test('audio is handed over early: tempo changes don’t wait for it, play and stop do, and no click is lost or doubled', () => {
   const hub = new Hub({ bpm: 120 });
   const notes = { channel: 10, barNote: 76, beatNote: 77, velocity: 100 };
   const nothing = { clock: false, transport: false, position: false, timecode: null };
@@ -211,7 +211,7 @@ test('sound is handed out early: a tempo does not wait for it, play and stop do,
     for (let nowMs = fromMs; nowMs < toMs; nowMs += 10) {
       const out = hub.advance(nowMs, 60);
       const sounds = heard(out, 'click').filter(({ kind }) => kind === 'noteOn');
-      // Three times a lead of 2 ms at the change itself is all that can be missing.
+      // At the change itself, at most three start leads of 2 ms can be missing.
       for (const { atMs } of sounds) expect(atMs - nowMs).toBeGreaterThan(90);
       clicks.push(...sounds.map(({ atMs }) => atMs));
       ticksOfA.push(...ticks(out, 'a'));
@@ -229,13 +229,13 @@ test('sound is handed out early: a tempo does not wait for it, play and stop do,
   }
   hub.command({ kind: 'stop' });
   go(7200, 8000);
-  // Each click stands at its tick; one that was out already when the tempo changed, within what 45 ms differ by.
+  // Each click is on its tick; one handed over before the tempo change is off by at most what 45 ms amount to.
   expect(clicks).toHaveLength(Math.ceil(ticksOfA.length / 24));
   clicks.forEach((ms, beat) => expect(Math.abs(ms - ticksOfA[24 * beat]!)).toBeLessThan((45 * 20) / 110));
   expect(clicks.filter((ms, beat) => Math.abs(ms - ticksOfA[24 * beat]!) < 1e-6).length).toBeGreaterThan(6);
 });
 
-test('the lookahead grows with late wake-ups to a bound, and shrinks when half a minute was good', () => {
+test('the lookahead grows with late wake-ups up to a limit, and shrinks after a calm half minute', () => {
   const lookahead = new Lookahead();
   let nowMs = 0;
   const good = (seconds: number) => {

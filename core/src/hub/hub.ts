@@ -12,99 +12,98 @@ import { remoteCommands } from './remote';
 import { Source, type Lead, type SourceSettings, type SourceSnapshot } from './source';
 import { leadMs, steer, STEER_EVERY_MS } from './steer';
 
-/** One follower's feed and the port it leaves by. */
+/** One follower's feed and its output port. */
 export interface Feed {
   id: string;
   portId: string;
   settings: FeedSettings;
 }
 
-/** Where the song goes when the grid stops. */
+/** Where the song position goes on stop. */
 export type AfterStop = 'stay' | 'toStart' | 'toWherePlayBegan';
 
 export interface SongSettings {
   tempo?: readonly TempoPoint[];
   meter?: readonly MeterPoint[];
-  /** Bars, where play is asked for with a count-in; two if nothing is said. */
+  /** Bars of count-in, if play asks for one; two by default. */
   countInBars?: number;
   afterStop?: AfterStop;
 }
 
 export interface HubSnapshot {
   state: TransportState;
-  /** Quarter notes from the start of the song; below the place where play begins while it counts in. */
+  /** Quarter notes from the start of the song; below the start position during count-in. */
   beat: number;
-  /** Song time, ms: what timecode counts. */
+  /** Song time, ms; what timecode shows. */
   songMs: number;
   bpm: number;
-  /** Who leads: the hub, or a source by its id. */
+  /** The current leader: the hub, or a source by its id. */
   leader: string;
   sources: SourceSnapshot[];
-  /** Feeds that were stopped by themselves, and those to which nothing is sent. */
+  /** Feeds stopped individually, and muted feeds. */
   held: string[];
   muted: string[];
-  /** How long everybody waits at play, so that the earliest follower can be early. */
+  /** Pre-roll: how long everyone waits at play, so that the earliest follower can be early. */
   preRollMs: number;
   lookaheadMs: number;
   messages: number;
-  /** How often time stood still because the machine slept. */
+  /** Number of times the machine slept. */
   sleeps: number;
 }
 
 export const SLOWEST_BPM = 20;
 export const FASTEST_BPM = 300;
-export const MOST_NUDGE = 0.1;
+export const MAX_NUDGE = 0.1;
 /** Two bars give everything time to settle (common practice). */
 const COUNT_IN_BARS = 2;
-const MOST_COUNT_IN_BARS = 16;
-/** A gap this long between two calls means that the machine slept: the time that passed is not sent in a burst. */
+const MAX_COUNT_IN_BARS = 16;
+/** A gap this long between calls means the machine slept: drop the backlog instead of sending it in a burst. */
 const SLEEP_MS = 2500;
 const TURN_GAP_MS = 40;
-/** A difference of 30 us in a second is made good when it has grown. */
+/** Dead band: ignore tempo differences below 30 ppm until the accumulated phase error is worth correcting. */
 const SAME_TEMPO = 3e-5;
-/** The hub as a member of the order in which they lead. */
+/** The hub's id in the fallback order. */
 export const HUB = 'hub';
 
-interface Line {
+interface FeedState {
   readonly feed: Feed;
   readonly planner: FeedPlanner;
-  /** It was stopped by itself: it takes no part until it is started again. */
+  /** Stopped individually, until released. */
   readonly held?: boolean;
-  /** It goes on, but nothing is sent. */
+  /** Keeps running, but nothing is sent. */
   readonly muted?: boolean;
 }
 
 /**
- * The engine: sources in, feeds out, commands in, and somebody else's clock. Whoever leads, what arrives is not passed
- * through: the grid rolls with the leader, and every feed is made anew from the grid. It opens no port, owns no timer and
- * reads no time of its own; the same calls give the same bytes, in a test, in a worker and in a benchmark.
+ * The engine. Incoming sync is never passed through: the grid follows the leader and every feed is regenerated from the
+ * grid. No ports, timers or clock reads, so it is deterministic: same calls, same bytes.
  */
 export class Hub {
-  /** Of the song; while a clock leads, the grid goes by that clock's tempo instead. */
+  /** The song's map; while a clock leads, the grid runs at that clock's tempo instead. */
   #song: TempoMap;
   #meter = new MeterMap();
   #countInBars = COUNT_IN_BARS;
   #afterStop: AfterStop = 'stay';
   readonly #timeline: Timeline;
-  #lines = new Map<string, Line>();
+  #lines = new Map<string, FeedState>();
   #sources = new Map<string, Source>();
   #order: readonly string[] = [HUB];
   #leader: string = HUB;
-  /** The order's first was lost while rolling: it does not take over again by itself. */
+  /** The preferred leader dropped out during playback; don't switch back automatically. */
   #fellBack = false;
   #steeredMs = -Infinity;
-  /** Whole beats between how a clock that took over counts and how the grid does. */
+  /** Whole beats between the leader's count and the grid's. */
   #countsFrom = 0;
   #stoodAt: number | null = null;
   #playedFrom = 0;
   #nowMs = 0;
-  /** Everything due before this has been handed out. */
+  /** Everything due before this has been handed over. */
   #horizonMs = 0;
   #started = false;
   #messages = 0;
   #sleeps = 0;
   #lookaheadMs = 0;
-  /** By port: what leaves there is handed out so long before all else, ms. */
+  /** Extra hand-over lead per port, ms. */
   readonly #early = new Map<string, number>();
   readonly #farewells: Outgoing[] = [];
   readonly #router = new NoteRouter();
@@ -115,13 +114,13 @@ export class Hub {
   }
 
   /**
-   * What is given of the song; the rest stays.
-   * @throws RangeError on a tempo map, a time signature or a count-in that cannot be.
+   * Changes the given song settings; the rest stays.
+   * @throws RangeError on an invalid tempo map, time signature or count-in.
    */
   setSong(song: SongSettings): void {
     const { countInBars = this.#countInBars } = song;
-    if (!(Number.isInteger(countInBars) && countInBars >= 0 && countInBars <= MOST_COUNT_IN_BARS))
-      throw new RangeError(`A count-in has from 0 to ${MOST_COUNT_IN_BARS} bars, not ${countInBars}.`);
+    if (!(Number.isInteger(countInBars) && countInBars >= 0 && countInBars <= MAX_COUNT_IN_BARS))
+      throw new RangeError(`Count-in must be 0 to ${MAX_COUNT_IN_BARS} bars, not ${countInBars}.`);
     this.#countInBars = countInBars;
     if (song.tempo && JSON.stringify(song.tempo) !== JSON.stringify(this.#song.points))
       this.#setMap(new TempoMap(song.tempo));
@@ -132,7 +131,7 @@ export class Hub {
     if (song.afterStop) this.#afterStop = song.afterStop;
   }
 
-  /** The feeds from now on. One that is new joins while rolling; one that only changed its offset goes on. */
+  /** Replaces the feeds. A new one joins while rolling; one whose offset changed continues. */
   setFeeds(feeds: readonly Feed[]): void {
     const before = this.#lines;
     this.#lines = new Map();
@@ -149,12 +148,12 @@ export class Hub {
       if (!held && before.get(feed.id)?.planner !== planner) this.#join(planner);
   }
 
-  /** Which notes and controllers are carried from port to port from now on. */
+  /** Replaces the note and controller routes. */
   setRoutes(routes: readonly PortRoute[]): void {
     this.#farewells.push(...this.#router.setRoutes(routes, this.#nowMs));
   }
 
-  /** The ports that are listened to from now on. One that did not change goes on as it is. */
+  /** Replaces the input ports to listen to. Unchanged ones continue. */
   setSources(sources: readonly SourceSettings[]): void {
     const before = this.#sources;
     this.#sources = new Map();
@@ -167,8 +166,8 @@ export class Hub {
   }
 
   /**
-   * Who leads, and who does if that one is lost, in order: `hub` or sources. Changes over without stopping; after a fall back
-   * it hands back to the first.
+   * Sets the fallback order, leader first: `hub` or sources. Switches without stopping; after a fallback it switches
+   * back to the first.
    */
   setLeaders(order: readonly string[]): void {
     this.#order = order.length > 0 ? [...order] : [HUB];
@@ -176,7 +175,7 @@ export class Hub {
     this.#changeOver();
   }
 
-  /** Bytes that arrived at a port. Gives what is to be handed on at once: notes and controllers that a route carries. */
+  /** Bytes that arrived at a port. Returns what to send immediately: routed notes and controllers. */
   receive(portId: string, bytes: Uint8Array, atMs: number): Outgoing[] {
     for (const source of this.#sources.values()) {
       if (source.settings.portId !== portId) continue;
@@ -190,7 +189,7 @@ export class Hub {
     return carried;
   }
 
-  /** @throws RangeError on a tempo outside 20 to 300 BPM, a position before the start, or a count that cannot be. */
+  /** @throws RangeError on a tempo outside 20 to 300 BPM, a position before the start, or an invalid count-in. */
   command(command: HubCommand): void {
     switch (command.kind) {
       case 'play':
@@ -229,14 +228,14 @@ export class Hub {
   }
 
   /**
-   * What leaves by a port is handed out so long before all else from now on, ms: sound waits in the buffers of an output. A
-   * tempo that changes meanwhile does not wait for it: what was handed out already stays where it was.
+   * Sets a port's extra lead, ms, to cover audio output buffering. Tempo changes don't wait for it: events already
+   * handed over keep their times.
    */
   handOverEarly(portId: string, ms: number): void {
     this.#early.set(portId, ms);
   }
 
-  /** What to send next: everything due up to `lookaheadMs` after now, in order of time for each feed. */
+  /** Everything due up to `lookaheadMs` from now, in time order for each feed. */
   advance(nowMs: number, lookaheadMs: number): Outgoing[] {
     const slept = this.#started && nowMs - this.#horizonMs > SLEEP_MS;
     if (slept) this.#wakeUp(nowMs);
@@ -270,19 +269,17 @@ export class Hub {
     };
   }
 
-  /** Where the grid will stand at a time, in quarter notes; for the near past and future. */
+  /** Grid position at a time, in quarter notes; valid for the near past and future. */
   beatAt(ms: number): number {
     return this.#timeline.at(ms).beat;
   }
 
-  /** What a feed's offset is now, ms; leaning on it moves it. Null when there is no such feed. */
+  /** A feed's current offset, ms, including nudges. Null if there is no such feed. */
   offsetOf(feedId: string): number | null {
     return this.#lines.get(feedId)?.planner.offsetMs ?? null;
   }
 
-  // ---- following
-
-  /** Joins the leader where it rolls, keeps with it, stops when it stops, and finds another when it is lost. */
+  /** Joins the rolling leader, tracks it, stops with it, and falls back when it is lost. */
   #follow(): void {
     this.#changeOver();
     const source = this.#sources.get(this.#leader);
@@ -306,7 +303,7 @@ export class Hub {
     else if (this.#byClock() && lead.state === 'locked') this.#idleWith(lead.bpm);
   }
 
-  /** Clocks that always run, run as the leader's does. */
+  /** Clocks that run while stopped run at the leader's tempo. */
   #idleWith(bpm: number): void {
     const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
     const same = Math.abs(this.#timeline.at(gridMs).bpm / bpm - 1) < SAME_TEMPO;
@@ -315,7 +312,7 @@ export class Hub {
     this.#retime(gridMs, evenTempo(bpm), 1);
   }
 
-  /** On the first sixteenth that can be reached; before the song begins there is none. */
+  /** On the first reachable sixteenth; there is none before the song begins. */
   #joinLeader(lead: Lead, gridMs: number): void {
     if (lead.state !== 'locked' || lead.speed < 0) return;
     const beat = Math.max(0, Math.ceil(lead.beat * SIXTEENTHS_PER_BEAT) / SIXTEENTHS_PER_BEAT);
@@ -349,7 +346,7 @@ export class Hub {
     return this.#sources.get(this.#leader)?.settings.language === 'clock';
   }
 
-  /** The first of the order leads as soon as it can, unless it was lost before. */
+  /** The first in the order leads as soon as it can, unless it was lost before. */
   #changeOver(): void {
     const first = this.#order[0] ?? HUB;
     if (this.#leader === first || this.#fellBack) return;
@@ -368,13 +365,13 @@ export class Hub {
     this.#countsFrom = 0;
     const { beat, state, bpm } = this.#timeline.at(this.#nowMs);
     const lead = this.#sources.get(id)?.leadAt(this.#nowMs, 0, this.#song);
-    // A clock that takes over counts its own beats: the grid keeps its place and goes in step with it.
+    // A new clock leader has its own beat count. Keep the grid position and store the whole-beat difference.
     if (lead && this.#byClock() && state === 'rolling') this.#countsFrom = Math.round(beat - lead.beat);
-    // The hub goes on as fast as it was.
+    // The hub keeps the current tempo.
     if (id === HUB && state === 'rolling' && this.#song.points.length === 1) this.#song = evenTempo(bpm);
   }
 
-  /** Whoever comes next in the order and can lead, does; if nobody can, the grid stops. */
+  /** The next in the order that can lead takes over; if none can, the grid stops. */
   #fallBack(): void {
     const after = this.#order.slice(this.#order.indexOf(this.#leader) + 1);
     const next = after.find((id) => this.#canLead(id));
@@ -386,8 +383,6 @@ export class Hub {
     this.#fellBack = true;
     this.#lead(next);
   }
-
-  // ---- the grid
 
   #play(countInBars: number): void {
     const gridMs = this.#nextTurnMs();
@@ -405,7 +400,7 @@ export class Hub {
     this.#timeline.change(gridMs, { rolling: true, beat: from, songMs, map, speed, countInTo: beat });
   }
 
-  /** `beat`: where it stands after that, if not as `afterStop` says. */
+  /** `beat`: the position after the stop, if not as `afterStop` says. */
   #stop(gridMs: number, beat?: number): void {
     for (const { planner } of this.#lines.values()) planner.stop(gridMs);
     const { beat: stoppedAt, state } = this.#timeline.at(gridMs);
@@ -417,7 +412,7 @@ export class Hub {
   }
 
   #locate(beat: number): void {
-    if (!(beat >= 0 && Number.isFinite(beat))) throw new RangeError(`There is no position ${beat} in the song.`);
+    if (!(beat >= 0 && Number.isFinite(beat))) throw new RangeError(`Song position must be 0 or later, not ${beat}.`);
     if (!this.#willRoll()) {
       this.#standAt(this.#nextTurnMs(), beat);
       return;
@@ -441,7 +436,7 @@ export class Hub {
 
   #setTempo(bpm: number): void {
     if (!(bpm >= SLOWEST_BPM && bpm <= FASTEST_BPM))
-      throw new RangeError(`The tempo must be from ${SLOWEST_BPM} to ${FASTEST_BPM} BPM, not ${bpm}.`);
+      throw new RangeError(`Tempo must be ${SLOWEST_BPM} to ${FASTEST_BPM} BPM, not ${bpm}.`);
     this.#setMap(evenTempo(bpm));
   }
 
@@ -457,8 +452,8 @@ export class Hub {
   }
 
   #nudge(share: number, feedId?: string): void {
-    if (!(Math.abs(share) <= MOST_NUDGE))
-      throw new RangeError(`A nudge is at most ${MOST_NUDGE * 100} percent, not ${share * 100}.`);
+    if (!(Math.abs(share) <= MAX_NUDGE))
+      throw new RangeError(`Nudge must be within ± ${MAX_NUDGE * 100}%, not ${share * 100}%.`);
     if (feedId === undefined) {
       if (this.#leader === HUB)
         this.#retime(Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs), this.#song, 1 + share);
@@ -470,7 +465,7 @@ export class Hub {
     this.#keepOffset(line, line.planner.offsetMs);
   }
 
-  #keepOffset(line: Line, offsetMs: number): void {
+  #keepOffset(line: FeedState, offsetMs: number): void {
     const settings = { ...line.feed.settings, offsetMs };
     this.#lines.set(line.feed.id, { ...line, feed: { ...line.feed, settings } });
   }
@@ -487,13 +482,13 @@ export class Hub {
     this.#join(planner);
   }
 
-  /** One that still plays would not take the new position, and would be told the same beats twice. */
+  /** Stop it first: a follower that is still playing ignores song position and would get the same beats twice. */
   #sayStopTo(feedId: string): void {
     const line = this.#lines.get(feedId);
     if (line && !line.held) this.#sayStop(line);
   }
 
-  /** Stops one follower, and keeps it stopped whatever the others do. */
+  /** Stops one follower and keeps it stopped, whatever the others do. */
   #hold(feedId: string): void {
     const line = this.#lines.get(feedId);
     if (!line || line.held) return;
@@ -501,7 +496,7 @@ export class Hub {
     this.#lines.set(feedId, { ...line, planner: this.#newPlanner(line.feed), held: true });
   }
 
-  /** One that hears again what it is sent has lost its place: it joins anew. */
+  /** An unmuted follower has lost its position, so rejoin it. */
   #mute(feedId: string, muted: boolean): void {
     const line = this.#lines.get(feedId);
     if (!line || (line.muted ?? false) === muted) return;
@@ -510,7 +505,7 @@ export class Hub {
     if (!muted && !line.held) this.#rejoin(feedId);
   }
 
-  /** A planner that is new while the grid rolls, or is about to, comes in where it stands then. */
+  /** Late join: a planner created while the grid is rolling, or about to, starts at the current position. */
   #join(planner: FeedPlanner): void {
     const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
     const motion = this.#timeline.motionAt(gridMs);
@@ -520,18 +515,18 @@ export class Hub {
     planner.start(gridMs, beat, { map, songMs, speed, countInTo });
   }
 
-  /** Once everything that was asked for has happened. */
+  /** The state once every pending request has been carried out. */
   #willRoll(): boolean {
     return this.#timeline.rollsInTheEnd;
   }
 
-  /** Stop, start and locate come one after the other, far enough apart for a follower to see them as separate things. */
+  /** Stop, start and locate are spaced far enough apart for a follower to see them as separate events. */
   #nextTurnMs(): number {
     const soonestMs = this.#soonestGridMs() + Math.max(0, ...this.#early.values());
     return Math.max(soonestMs, this.#timeline.lastChangeMs + TURN_GAP_MS);
   }
 
-  /** The first point of the grid that no feed has been sent past, not even the one with the earliest offset. */
+  /** The first point of the grid beyond everything already sent, even on the feed with the earliest offset. */
   #soonestGridMs(): number {
     return this.#horizonMs + this.#leadMs() + 3 * START_LEAD_MS;
   }
@@ -542,7 +537,7 @@ export class Hub {
     return earliestMs;
   }
 
-  /** The time that passed asleep is not made up for: everybody stops where they were. */
+  /** Don't catch up after sleep; stop all followers where they are. */
   #wakeUp(nowMs: number): void {
     this.#sleeps++;
     const { beat, songMs } = this.#timeline.at(this.#horizonMs);
@@ -554,13 +549,13 @@ export class Hub {
     this.#horizonMs = nowMs;
   }
 
-  #sayStop({ feed }: Line, atMs = this.#horizonMs): void {
+  #sayStop({ feed }: FeedState, atMs = this.#horizonMs): void {
     if (!feed.settings.sends.transport || !this.#willRoll()) return;
     this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi({ kind: 'stop' }), atMs });
   }
 }
 
-/** Song position counts sixteenths: from there everybody can join. */
+/** Song position counts sixteenths, so anyone can join there. */
 function toSixteenth(beat: number): number {
   return Math.ceil(beat * SIXTEENTHS_PER_BEAT - 1e-6) / SIXTEENTHS_PER_BEAT;
 }

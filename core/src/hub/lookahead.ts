@@ -1,36 +1,35 @@
-const LEAST_MS = 60;
-const MOST_MS = 500;
-/** The worst of the last half minute, and a third as much again, must still find everything sent. */
+const MIN_MS = 60;
+const MAX_MS = 500;
+/** Cover the worst delay of the last 30 s with a third as margin. */
 const MARGIN = 4 / 3;
-const REMEMBERED_SECONDS = 30;
+const HISTORY_SECONDS = 30;
 
 /**
- * How far ahead to plan: what is planned at one wake-up must reach until what is planned at the next has been handed to
- * the ports. Grows at once; shrinks when what it grew for has not come again for half a minute, for what stalls a computer
- * now and then comes again.
+ * Adaptive lookahead: each wake-up must schedule up to the moment the next one's output reaches the ports. Grows
+ * immediately; shrinks only after 30 s without a comparable stall, because stalls recur.
  */
 export class Lookahead {
   #lastWakeMs: number | null = null;
-  /** The worst of each of the last seconds, ms, by the second. */
+  /** Worst delay of each recent second, ms. */
   readonly #worst = new Map<number, number>();
 
-  /** What was planned at a wake-up was in the ports so long after the wake-up before it, ms. */
+  /** Reports the delay from one wake-up until the next one's output was in the ports, ms. */
   needed(ms: number): void {
     if (this.#lastWakeMs === null) return;
     const second = Math.floor(this.#lastWakeMs / 1000);
     this.#worst.set(second, Math.max(this.#worst.get(second) ?? 0, ms));
   }
 
-  /** Call at every wake-up, with the time now in ms; gives the time to plan ahead, in ms. */
+  /** Call at every wake-up with the current time in ms; returns how far ahead to plan, ms. */
   wake(nowMs: number): number {
     const gapMs = this.#lastWakeMs === null ? 0 : nowMs - this.#lastWakeMs;
     this.#lastWakeMs = nowMs;
     this.needed(gapMs);
-    const since = nowMs / 1000 - REMEMBERED_SECONDS;
+    const since = nowMs / 1000 - HISTORY_SECONDS;
     let worstMs = 0;
     for (const [second, ms] of this.#worst)
       if (second < since) this.#worst.delete(second);
       else if (ms > worstMs) worstMs = ms;
-    return Math.min(MOST_MS, Math.max(LEAST_MS, worstMs * MARGIN));
+    return Math.min(MAX_MS, Math.max(MIN_MS, worstMs * MARGIN));
   }
 }

@@ -18,7 +18,7 @@ const router = (...routes: PortRoute[]) => {
 const sent = (one: NoteRouter, ...bytes: number[]) =>
   one.receive('keys', Uint8Array.from(bytes), 7).map(({ portId, bytes: out }) => [portId, ...out]);
 
-test('notes and controllers go to the other port on the other channel; time messages do not', () => {
+test('notes and controllers go to the other port on the other channel; sync messages don’t', () => {
   const one = router(route());
   expect(sent(one, 0x90, 60, 100, 0xf8, 0xb0, 7, 90, 0xe0, 0, 64, 0xc0, 3)).toEqual([
     ['synth', 0x94, 60, 100],
@@ -29,7 +29,7 @@ test('notes and controllers go to the other port on the other channel; time mess
   expect(one.receive('another', Uint8Array.of(0x90, 60, 100), 0)).toEqual([]);
 });
 
-test('what a route does not let pass, and other channels, are left out', () => {
+test('excluded message kinds and other channels are dropped', () => {
   const one = router(
     route({
       fromChannel: 2,
@@ -40,7 +40,7 @@ test('what a route does not let pass, and other channels, are left out', () => {
   expect(sent(one, 0x91, 60, 100, 0x90, 61, 100, 0xb1, 7, 90)).toEqual([['synth', 0x91, 60, 100]]);
 });
 
-test('two routes to one port are merged; one port may go to two', () => {
+test('two routes into one port are merged; one port can feed two', () => {
   const one = router(
     route(),
     route({ id: 's', fromPortId: 'pads' }),
@@ -50,7 +50,7 @@ test('two routes to one port are merged; one port may go to two', () => {
   expect(one.receive('pads', Uint8Array.of(0x90, 61, 100), 0)).toHaveLength(1);
 });
 
-test('a note that is held when its route changes is let go of where it began, and only once', () => {
+test('a held note gets its note-off where it was played, exactly once, when its route changes', () => {
   const one = router(route());
   sent(one, 0x90, 60, 100);
   const released = one.setRoutes([route({ toChannel: 6 })], 9);
@@ -58,7 +58,7 @@ test('a note that is held when its route changes is let go of where it began, an
   expect(sent(one, 0x80, 60, 64)).toEqual([]);
 });
 
-test('the hub carries notes at once, while its clock goes on', () => {
+test('the hub routes notes immediately while its clock continues', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setRoutes([route()]);
   const out = hub.receive('keys', Uint8Array.of(0x90, 60, 100), 12.5);

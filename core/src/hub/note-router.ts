@@ -3,7 +3,7 @@ import type { MidiMessage } from '../midi/message';
 import { MidiParser } from '../midi/parser';
 import type { Outgoing } from './outgoing';
 
-/** Notes and controllers from one port to another. Two to one port are merged there, message by message. */
+/** Carries notes and controllers from one port to another. Routes into the same port are merged message by message. */
 export interface PortRoute {
   id: string;
   fromPortId: string;
@@ -17,16 +17,19 @@ export interface PortRoute {
 
 type ChannelMessage = Extract<MidiMessage, { channel: number }>;
 
-const MOST_HELD = 1024;
+const MAX_HELD = 1024;
 
-/** Carries what is played on at once, and lets go of what is held when its route goes. Time messages are not its business. */
+/**
+ * Forwards notes and controllers immediately and sends note-offs for held notes when their route is removed. Ignores
+ * sync messages.
+ */
 export class NoteRouter {
   #routes: readonly PortRoute[] = [];
   readonly #parsers = new Map<string, MidiParser>();
-  /** Notes that were begun and not yet let go of: by the port and note they came from, where they went. */
+  /** Sounding notes by source port and note, with where they were sent. */
   readonly #held = new Map<string, { routeId: string; toPortId: string; channel: number; note: number }>();
 
-  /** The routes from now on; notes held by a route that is gone, or goes otherwise, are let go of. */
+  /** Replaces the routes; notes held by a removed or changed route get their note-off. */
   setRoutes(routes: readonly PortRoute[], atMs: number): Outgoing[] {
     const same = (route: PortRoute) => this.#routes.some((old) => JSON.stringify(old) === JSON.stringify(route));
     const kept = new Set(routes.filter(same).map(({ id }) => id));
@@ -57,7 +60,7 @@ export class NoteRouter {
       return this.#letGo(route, message, atMs);
     if (!passes(route, message)) return [];
     const moved = { ...message, channel: route.toChannel ?? message.channel };
-    if (message.kind === 'noteOn' && this.#held.size < MOST_HELD)
+    if (message.kind === 'noteOn' && this.#held.size < MAX_HELD)
       this.#held.set(keyOf(route, message), {
         routeId: route.id,
         toPortId: route.toPortId,
@@ -67,7 +70,7 @@ export class NoteRouter {
     return [outgoing(route.id, route.toPortId, moved, atMs)];
   }
 
-  /** A note ends where it began, whatever the route says by now. */
+  /** Note-off goes where the note-on went, even if the route has changed since. */
   #letGo(route: PortRoute, message: ChannelMessage & { note: number }, atMs: number): Outgoing[] {
     const key = keyOf(route, message);
     const held = this.#held.get(key);

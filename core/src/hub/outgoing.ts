@@ -1,4 +1,4 @@
-/** Bytes for a port, and when they are due, in ms on the hub's timeline. */
+/** Bytes for a port with their due time, in ms on the hub's timeline. */
 export interface Outgoing {
   feedId: string;
   portId: string;

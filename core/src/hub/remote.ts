@@ -6,7 +6,7 @@ import { timecodeToFrames } from '../timecode/timecode';
 import type { HubCommand } from './hub-command';
 import type { SourceSettings } from './source';
 
-/** What a message from outside asks the hub to do: start, continue, stop, song position and machine control. */
+/** The hub commands that an incoming message stands for: start, continue, stop, song position and machine control. */
 export function remoteCommands(message: MidiMessage, settings: SourceSettings, song: TempoMap): HubCommand[] {
   switch (message.kind) {
     case 'start':

@@ -6,15 +6,15 @@ import { MidiParser } from '../midi/parser';
 import type { TempoMap } from '../tempo/tempo-map';
 import { FRAME_RATES, timecodeToFrames, type FrameRate, type Timecode } from '../timecode/timecode';
 
-/** Something that can lead: a port, and in which language it says the time. */
+/** A possible leader: a port and the sync it sends. */
 export interface SourceSettings {
   id: string;
   portId: string;
   language: 'clock' | 'timecode';
   response?: Response;
-  /** How long it may be silent while it rolls. */
+  /** How long it may be silent while rolling. */
   freewheelMs?: number;
-  /** The code at beat 0; without it 00:00:00:00. */
+  /** The code at beat 0; defaults to 00:00:00:00. */
   timecodeStart?: Timecode;
   /** Whether its start, stop, locate and machine control are obeyed while the hub leads. */
   obeys?: boolean;
@@ -24,35 +24,35 @@ export interface SourceSnapshot {
   id: string;
   state: FollowState;
   rolling: boolean;
-  /** What came in during the last moment, whatever is listened for. */
-  arrives: 'nothing' | 'clock' | 'timecode';
+  /** What arrived recently, regardless of what is followed. */
+  receiving: 'nothing' | 'clock' | 'timecode';
   bpm: number | null;
   rate: FrameRate | null;
   seconds: number | null;
-  /** Where its clock says it is, in quarter notes. */
+  /** Song position of its clock, in quarter notes. */
   beat: number | null;
   missing: number;
   extra: number;
 }
 
-/** Where a source says the song is, and how fast it goes. */
+/** A source's song position and speed. */
 export interface Lead {
   state: FollowState;
   rolling: boolean;
   beat: number;
-  /** Ms of song time since beat 0. */
+  /** Song time since beat 0, ms. */
   songMs: number;
-  /** Beats a minute at that place. */
+  /** Tempo at that position, BPM. */
   bpm: number;
-  /** 1 is as the map says; only timecode tells it. */
+  /** 1 is the map's speed; only timecode can differ. */
   speed: number;
 }
 
-/** Clock at 20 BPM and the slowest timecode come far more often than this. */
-const ARRIVES_MS = 1000;
+/** Clock at 20 BPM and the slowest timecode arrive far more often than this. */
+const SIGNAL_TIMEOUT_MS = 1000;
 const MS_PER_MINUTE = 60_000;
 
-/** One port that is listened to, all the time, whether it leads or not. */
+/** One input port, listened to at all times, whether it leads or not. */
 export class Source {
   readonly settings: SourceSettings;
   readonly #parser = new MidiParser();
@@ -82,7 +82,7 @@ export class Source {
     return messages;
   }
 
-  /** What it says about the song at a time that may lie a little ahead; null as long as it says nothing. */
+  /** Its song position at a time, which may be slightly ahead; null while unknown. */
   leadAt(nowMs: number, aheadMs: number, map: TempoMap): Lead | null {
     return this.settings.language === 'clock' ? this.#clockLead(nowMs, aheadMs) : this.#codeLead(nowMs, aheadMs, map);
   }
@@ -94,12 +94,12 @@ export class Source {
     const { state, rolling } = language === 'clock' ? clock : code;
     const { bpm, missing, extra } = clock;
     const latest = this.#codeMs > this.#clockMs ? 'timecode' : 'clock';
-    const arrives = nowMs - Math.max(this.#clockMs, this.#codeMs) < ARRIVES_MS ? latest : 'nothing';
+    const receiving = nowMs - Math.max(this.#clockMs, this.#codeMs) < SIGNAL_TIMEOUT_MS ? latest : 'nothing';
     return {
       id,
       state,
       rolling,
-      arrives,
+      receiving,
       bpm,
       rate: code.rate,
       seconds: code.seconds,

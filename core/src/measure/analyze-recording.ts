@@ -4,7 +4,7 @@ import { reportLatency, type LatencyReport } from './measure-latency';
 
 const { abs, ceil, log10, max, round } = Math;
 
-/** A recording tells nothing: why, and what to do. */
+/** A recording yields no result: why, and what to do. */
 export class RecordingError extends Error {
   override readonly name = 'RecordingError';
   constructor(
@@ -15,7 +15,7 @@ export class RecordingError extends Error {
   }
 }
 
-/** Where the beats are: on a channel that carries the click, or found there before, or at an even tempo from a first beat. */
+/** The beats: the click on a channel, clicks found earlier, or a fixed tempo from a first beat. */
 export type BeatReference =
   { click: Float32Array } | { pulsesMs: readonly number[] } | { bpm: number; firstBeatMs: number };
 
@@ -24,31 +24,31 @@ export interface RecordingAnalysis {
   onsetsMs: number[];
   landings: Landing[];
   report: LatencyReport;
-  /** What else was wrong with the sound, in words; the result stands all the same. */
+  /** A problem with the audio that doesn't invalidate the result. */
   warning?: string;
 }
 
-/** Quieter than this (-70 dB) there is no signal on the line. */
+/** Below this (-70 dB) there is no signal on the line. */
 const SILENCE = 10 ** (-70 / 20);
 /** Below -46 dB the noise of most inputs begins to matter. */
 const QUIET = 10 ** (-46 / 20);
-/** So many samples in a row at the end of the scale are no sound any more. */
+/** Consecutive samples at full scale count as clipping. */
 const FULL_SCALE = 0.999;
 const CLIPPED_SAMPLES = 3;
 
 /**
- * How late the gear on one channel lands after each beat. All times are ms from the first sample.
- * @throws RecordingError when there is nothing to measure.
+ * How late the device on one channel lands after each beat. All times are ms from the first sample.
+ * @throws RecordingError if there is nothing to measure.
  */
 export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: BeatReference): RecordingAnalysis {
-  notEmpty(gear);
+  assertNotEmpty(gear);
   if (isSilent(gear))
-    throw new RecordingError('The gear’s channel is silent. Check the cable, the input and its level.', 'silent');
+    throw new RecordingError('The device channel is silent. Check the cable, the input and its level.', 'silent');
   const pulsesMs = findPulses(beats, sampleRate, (gear.length / sampleRate) * 1000);
   const onsetsMs = detectOnsets(gear, sampleRate).map((onset) => onset.timeMs);
   if (onsetsMs.length === 0)
     throw new RecordingError(
-      'There is sound on the gear’s channel, but no attack in it. Let it play quarter notes with a sharp sound.',
+      'No transients on the device channel. Have the device play quarter notes with a sharp attack.',
       'noOnset',
     );
   const matching = matchOnsets(pulsesMs, onsetsMs);
@@ -65,10 +65,9 @@ function warningOf(samples: Float32Array): string | null {
     flat = size >= FULL_SCALE ? flat + 1 : 0;
     if (flat > longest) longest = flat;
   }
-  if (longest >= CLIPPED_SAMPLES)
-    return 'The input was too loud and clipped. Attacks are found all the same; turn it down.';
+  if (longest >= CLIPPED_SAMPLES) return 'The input clipped. Onsets were still found, but turn the level down.';
   if (peak < QUIET)
-    return `The input is very quiet: its loudest is ${round(20 * log10(peak))} dB. Turn it up, or the noise will hide the beginnings.`;
+    return `The input is very quiet, peaking at ${round(20 * log10(peak))} dBFS. Turn it up, or noise will mask the attacks.`;
   return null;
 }
 
@@ -82,24 +81,25 @@ function findPulses(beats: BeatReference, sampleRate: number, lengthMs: number):
 }
 
 /**
- * When the hub’s click is heard on its channel, ms from the first sample.
- * @throws RecordingError when it is not.
+ * Times of the hub's click on its channel, ms from the first sample.
+ * @throws RecordingError if there is none.
  */
 export function findClicks(click: Float32Array, sampleRate: number): number[] {
-  notEmpty(click);
+  assertNotEmpty(click);
   if (isSilent(click))
     throw new RecordingError(
-      'The channel of the hub’s click is silent. Connect the click to that input, or choose another.',
+      'The click channel is silent. Connect the hub’s click to that input, or choose another.',
       'silentReference',
     );
   const pulses = detectOnsets(click, sampleRate).map((onset) => onset.timeMs);
   if (pulses.length === 0)
-    throw new RecordingError('No click was found on the click’s channel. Check which input carries it.', 'noClick');
+    throw new RecordingError('No click found on the click channel. Check which input carries the click.', 'noClick');
   return pulses;
 }
 
-function notEmpty(samples: Float32Array): void {
-  if (samples.length === 0) throw new RecordingError('The recording is empty: nothing was captured.', 'empty');
+function assertNotEmpty(samples: Float32Array): void {
+  if (samples.length === 0)
+    throw new RecordingError('The recording is empty. Check the audio input and record again.', 'empty');
 }
 
 function isSilent(samples: Float32Array): boolean {

@@ -6,7 +6,7 @@ import { TempoMap } from '../tempo/tempo-map';
 import { measureChase, type ChaseStart } from './measure-chase';
 import { measureFollowing } from './measure-following';
 
-/** A recorder that chases so many starts; what is on its tape is a click every half second of code. */
+/** A recorder that chases a number of starts, with a click every half second of code on its tape. */
 function chase(count: number, settings: Partial<RecorderSettings>): ChaseStart[] {
   const clicks: number[] = [];
   const recorder = new Recorder(
@@ -32,36 +32,39 @@ function chase(count: number, settings: Partial<RecorderSettings>): ChaseStart[]
 }
 
 describe('chase', () => {
-  test('software that lands 30 to 50 ms off, another place each time, is fit for cues (common practice)', () => {
+  test('software that lands 30 to 50 ms off, differently each time, is fit for cues (common practice)', () => {
     const { lockMs, landsMs, failed, fitFor } = measureChase(chase(12, {}));
     expect(failed).toBe(0);
     expect(landsMs!.least).toBeGreaterThan(29);
     expect(landsMs!.most).toBeLessThan(51);
     expect(landsMs!.spread).toBeGreaterThan(10);
-    // It sounds at the first click after it has locked, which may be half a second on.
+    // It sounds at the first click after locking, up to half a second later.
     expect(lockMs!.median).toBeGreaterThan(300);
     expect(lockMs!.worst).toBeLessThan(1600);
     expect(fitFor).toBe('cues');
   });
 
-  test('what lands late but always at the same place is fit for everything: an offset does the rest', () => {
+  test('a constant lateness is fit for everything, because an offset corrects it', () => {
     const { landsMs, fitFor } = measureChase(chase(8, { landsMs: [40, 40.5] }));
     expect(landsMs!.median).toBeCloseTo(40.25, 0);
     expect(fitFor).toBe('everything');
     expect(measureChase(chase(8, { landsMs: [36, 43] })).fitFor).toBe('playing along');
   });
 
-  test('one that does not run at some start is fit for nothing, and that is counted', () => {
+  test('one that fails to run at some start is fit for nothing, and the failure is counted', () => {
     const starts = chase(3, {});
     const { failed, fitFor, starts: landings } = measureChase([...starts, { ...starts[0]!, onsetsMs: [] }]);
     expect([failed, fitFor]).toEqual([1, 'nothing']);
     expect(landings[3]).toEqual({ lockMs: null, landsMs: null, stood: null });
     expect(landings[0]!.stood).toEqual({ hub: 12, follower: 12 });
-    expect(() => measureChase([])).toThrow(/one start at least/);
+    expect(() => measureChase([])).toThrow(/No starts/);
   });
 });
 
-/** Sixteen beats at one tempo and thirty-two at another, heard so late at each, with the change taken over these many beats late. */
+/**
+ * Sixteen beats at one tempo and thirty-two at another, with a given latency at each and a given number of beats to
+ * settle.
+ */
 function step({ lateBefore = 12, lateAfter = 12, strays = [] as number[], sigma = 0.3, seed = 1 } = {}) {
   const random = seededRandom(seed);
   const map = new TempoMap([
@@ -77,8 +80,8 @@ function step({ lateBefore = 12, lateAfter = 12, strays = [] as number[], sigma 
   return { pulsesMs, onsetsMs, fromMs: changeMs, toMs: changeMs };
 }
 
-describe('a change of tempo', () => {
-  test('one that has it at once did not stray, and its latency does not depend on the tempo', () => {
+describe('tempo change', () => {
+  test('a follower that changes immediately shows no deviation and no dependence on tempo', () => {
     const { settledMs, strayMs, before, after, dependsMs } = measureFollowing(step());
     expect(settledMs).toBe(0);
     expect(strayMs).toBe(0);
@@ -87,13 +90,13 @@ describe('a change of tempo', () => {
     expect(dependsMs.told).toBe(false);
   });
 
-  test('one that needs four beats: so long, and as far as it strayed', () => {
+  test('a follower that needs four beats: settling time and deviation are measured', () => {
     const { settledMs, strayMs } = measureFollowing(step({ strays: [60, 40, 20, 8] }));
     expect(settledMs).toBeCloseTo(4 * (60_000 / 140), 3);
     expect(strayMs).toBeCloseTo(60, 0);
   });
 
-  test('a latency that depends on the tempo is told, with its interval', () => {
+  test('latency that depends on tempo is detected, with its interval', () => {
     const { dependsMs } = measureFollowing(step({ lateAfter: 15 }));
     expect(dependsMs.differenceMs).toBeCloseTo(3, 0);
     expect(dependsMs.told).toBe(true);
@@ -101,8 +104,10 @@ describe('a change of tempo', () => {
     expect(dependsMs.ci95Ms[1]).toBeGreaterThan(3);
   });
 
-  test('too few beats on a side are refused', () => {
+  test('too few beats on either side are rejected', () => {
     const { pulsesMs, onsetsMs, fromMs } = step();
-    expect(() => measureFollowing({ pulsesMs, onsetsMs, fromMs, toMs: pulsesMs[44]! })).toThrow(/8 beats before/);
+    expect(() => measureFollowing({ pulsesMs, onsetsMs, fromMs, toMs: pulsesMs[44]! })).toThrow(
+      /at least 8 are needed before/,
+    );
   });
 });

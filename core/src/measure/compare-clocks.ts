@@ -2,32 +2,33 @@ import { bisectRight } from 'd3-array';
 import { readClock, type ClockMeasurement } from './measure-clock';
 import { driftOf } from './measure-drift';
 
-/** One clock as another one sees it. */
+/** One clock relative to another. */
 export interface ClockComparison {
-  /** How much faster the first runs than the second, parts per million, with its 95 % interval. */
+  /** How much faster the first runs than the second, ppm, with its 95% interval. */
   ppm: number;
   ci95Ppm: [number, number];
   told: boolean;
-  /** Spread of the first's ticks against the second's, when the difference in speed is taken out, ms. */
+  /** Jitter between the two with the speed difference removed, ms. */
   jitterRmsMs: number;
-  /** How far the first has come to be behind (+) or ahead (-) since the beginning, over time; ms. */
+  /** Accumulated lag of the first behind (+) or ahead of (-) the second, ms. */
   trace: { seconds: number; apartMs: number }[];
 }
 
 const TRACE_POINTS = 600;
 
 /**
- * Two clocks that were listened to at once, each as tick times in ms on one timeline.
- * @throws RangeError when either has fewer than three ticks, or they were not there at one time.
+ * Two clocks recorded at the same time, each as tick times in ms on one timeline.
+ * @throws RangeError if either has fewer than three ticks, or they don't overlap in time.
  */
 export function compareClocks(first: ArrayLike<number>, second: ArrayLike<number>): ClockComparison {
   const [one, other] = [readClock(first), readClock(second)];
   const drift = driftOf(one, { bpm: other.report.bpm });
   const otherDrift = driftOf(other, { bpm: other.report.bpm });
-  // The second's own doubt comes on top.
+  // The second clock's own uncertainty adds to it.
   const half = Math.hypot(width(drift.ci95Ppm), width(otherDrift.ci95Ppm));
   const apart = timeApart(first, one, second, other);
-  if (apart.length < 3) throw new RangeError('These two clocks were not there at one time.');
+  if (apart.length < 3)
+    throw new RangeError('The two clocks never ran at the same time. Start both, then measure again.');
   const mean = apart.reduce((sum, { noiseMs }) => sum + noiseMs, 0) / apart.length;
   const squares = apart.reduce((sum, { noiseMs }) => sum + (noiseMs - mean) ** 2, 0);
   const step = Math.ceil(apart.length / TRACE_POINTS);
@@ -48,7 +49,10 @@ export function compareClocks(first: ArrayLike<number>, second: ArrayLike<number
 
 const width = ([low, high]: [number, number]) => (high - low) / 2;
 
-/** The first's time error less the second's at the same moment, for each tick of the first within the second's time. */
+/**
+ * The first clock's time error minus the second's at the same moment, for each tick of the first that the second
+ * covers.
+ */
 function timeApart(
   first: ArrayLike<number>,
   one: ClockMeasurement,

@@ -1,29 +1,30 @@
 export interface LandingComparison {
-  /** How much later the second lands than the first: the Hodges-Lehmann shift, with its 95 % interval, ms. */
+  /** How much later the second take lands than the first: the Hodges-Lehmann shift with its 95% interval, ms. */
   shiftMs: number;
   ci95Ms: [number, number];
-  /** Of so great a difference between two takes of the same thing, two-sided. */
+  /** Two-sided p-value of the difference. */
   p: number;
-  /** Whether the difference is more than the chance within two takes. */
+  /** Whether the difference is significant. */
   told: boolean;
 }
 
 const NORMAL_95 = 1.959964;
-/** More would take long and say no more. */
+/** Cap on samples; pairs grow with n × m, precision barely does. */
 const MOST = 1000;
 const FEWEST = 4;
 
 /**
- * Two takes of one piece of gear: the Wilcoxon rank-sum test (normal approximation with ties and continuity) and the shift that goes
- * with it, which one hit gone astray cannot move. Hollander and Wolfe, Nonparametric Statistical Methods, chapter 4.
- * @throws RangeError when either has fewer than four landings.
+ * Two takes of one device: the Wilcoxon rank-sum test (normal approximation with ties and continuity correction) and
+ * its shift, which is robust against single outliers. Hollander and Wolfe, Nonparametric Statistical Methods, chapter
+ * 4.
+ * @throws RangeError if either has fewer than four landings.
  */
 export function compareLandings(firstMs: ArrayLike<number>, secondMs: ArrayLike<number>): LandingComparison {
   const first = evenly(firstMs);
   const second = evenly(secondMs);
   const [n, m] = [first.length, second.length];
   if (n < FEWEST || m < FEWEST)
-    throw new RangeError(`To compare two takes, each needs ${FEWEST} landings; these have ${n} and ${m}.`);
+    throw new RangeError(`Each take needs at least ${FEWEST} landings to compare; these have ${n} and ${m}.`);
   const pairs = n * m;
   const differences = new Float64Array(pairs);
   let at = 0;
@@ -47,7 +48,7 @@ export function compareLandings(firstMs: ArrayLike<number>, secondMs: ArrayLike<
   return { shiftMs: (lowMiddle + highMiddle) / 2, ci95Ms: [low, high], p, told: p < 0.05 };
 }
 
-/** What values that are equal take away from the spread of the ranks. */
+/** Tie correction of the variance of the rank sum. */
 function tieTerm(first: Float64Array, second: Float64Array): number {
   const all = Float64Array.of(...first, ...second).sort();
   const count = all.length;
@@ -67,7 +68,7 @@ function evenly(values: ArrayLike<number>): Float64Array {
   return Float64Array.from({ length: count }, (_, i) => values[Math.floor(i * step)] as number);
 }
 
-/** The complementary error function to 1.2e-7 (Numerical Recipes, erfcc). */
+/** The complementary error function, accurate to 1.2e-7 (Numerical Recipes, erfcc). */
 function erfc(x: number): number {
   const t = 1 / (1 + x / 2);
   const series = [

@@ -5,8 +5,8 @@ const { ceil, log2, max } = Math;
 const transforms = new Map<number, FFT>();
 
 /**
- * The sum of products of `shape` with each stretch of `sound` that is as long: element k for the stretch that begins at
- * sample k. By way of the Fourier transform (the correlation theorem), exact but for rounding.
+ * Cross-correlation of `sound` with a shorter `shape`: element k is for the stretch that begins at sample k. Computed
+ * by Fourier transform (correlation theorem), exact but for rounding.
  */
 export function crossCorrelation(sound: Float64Array, shape: Float64Array): Float64Array {
   const size = 2 ** ceil(log2(max(2, sound.length)));

@@ -10,8 +10,8 @@ const random = seededRandom(7);
 const tenSecondsOfNoise = Float32Array.from({ length: 480_000 }, random.normal);
 
 /**
- * A minute of hits at uneven places, each a fraction of a sample off, over white noise `snrDb` under their peak. `attack`
- * is asked for each hit's sound anew.
+ * A minute of hits at irregular times with sub-sample offsets, over white noise `snrDb` below their peak. `attack` is
+ * called once per hit.
  */
 function recording(attack: () => Attack, sampleRate: number, snrDb: number) {
   const samples = new Float32Array(60 * sampleRate);
@@ -28,7 +28,7 @@ function recording(attack: () => Attack, sampleRate: number, snrDb: number) {
   return { samples, truthMs };
 }
 
-/** The errors, in ms, of as many onsets as there were hits. */
+/** Errors in ms, with as many onsets as there were hits. */
 function errorsOf({ samples, truthMs }: ReturnType<typeof recording>, sampleRate: number): number[] {
   const found = detectOnsets(samples, sampleRate);
   expect(found).toHaveLength(truthMs.length);
@@ -70,7 +70,7 @@ describe.each([20, 60])('a soft attack of 5 ms, %i dB above the noise', (snrDb) 
   });
 });
 
-test('an oscillator that runs free looks alike from hit to hit, but each hit keeps its own beginning', () => {
+test('hits of a free-running oscillator look alike, but each keeps its own onset', () => {
   const free = (): Attack => {
     const phase = 2 * PI * random.uniform();
     return (t) => sin(2 * PI * 1000 * t + phase) * exp(-t / 0.005);
@@ -79,7 +79,7 @@ test('an oscillator that runs free looks alike from hit to hit, but each hit kee
   expect(sqrt(errors.reduce((sum, error) => sum + error ** 2, 0) / errors.length)).toBeLessThan(0.05);
 });
 
-test('two sounds in turn, of different loudness, are told apart and both within 0.1 ms', () => {
+test('two alternating sounds at different levels are separated, both within 0.1 ms', () => {
   let hit = 0;
   const kick: Attack = (t) => sin(2 * PI * 180 * t) * exp(-t / 0.03);
   const snap: Attack = (t) => 0.6 * cos(2 * PI * 1800 * t) * exp(-t / 0.004);
@@ -90,7 +90,7 @@ test('two sounds in turn, of different loudness, are told apart and both within 
   expect(Math.max(...errors.map(abs))).toBeLessThan(0.1);
 });
 
-test('noise alone and silence alone hold no onset', () => {
+test('pure noise and pure silence contain no onset', () => {
   expect(
     detectOnsets(
       tenSecondsOfNoise.map((sample) => 0.1 * sample),
@@ -101,7 +101,7 @@ test('noise alone and silence alone hold no onset', () => {
   expect(detectOnsets(new Float32Array(0), 48_000)).toEqual([]);
 });
 
-test('a tone that was there before does not count, a hit over it does, and its peak is told', () => {
+test('an existing tone is ignored, a hit on top of it isn’t, and its peak is reported', () => {
   const samples = new Float32Array(96_000).map((_, i) => 0.02 * sin((2 * PI * 50 * i) / 48_000));
   for (let i = 0; i < 4000; i++) samples[48_000 + i]! += 0.8 * click(i / 48_000 + 1e-6);
   const found = detectOnsets(samples, 48_000);
@@ -111,7 +111,7 @@ test('a tone that was there before does not count, a hit over it does, and its p
   expect(found[0]!.level).toBeLessThan(0.85);
 });
 
-test('a second hit 60 ms later, into the tail of the first, is heard', () => {
+test('a second hit 60 ms later, in the tail of the first, is detected', () => {
   const samples = new Float32Array(48_000);
   const drum: Attack = (t) => sin(2 * PI * 180 * t) * exp(-t / 0.03);
   for (const at of [10_000, 10_000 + 2880]) for (let i = 0; i < 9000; i++) samples[at + i]! += 0.4 * drum(i / 48_000);

@@ -1,43 +1,45 @@
 import { quantile } from 'd3-array';
-import { alignAlike, type PickedHit } from './align-alike';
-import { BLEED_SHARE, noticeAttacks, peakOf, type Noticed } from './notice-attacks';
+import { alignSimilar, type PickedHit } from './align-similar';
+import { BLEED_SHARE, detectAttacks, peakOf, type Attack } from './detect-attacks';
 import { leastNoise, pickOnset } from './pick-onset';
 import { pickSudden } from './pick-sudden';
-import { withoutHum } from './without-hum';
+import { removeHum } from './remove-hum';
 
 const { abs, floor, max } = Math;
 
-/** The first instant of a sound's attack, and the highest sample it reaches, 0..1. */
+/** The first instant of an attack, and its peak sample, 0..1. */
 export interface Onset {
   timeMs: number;
   level: number;
 }
 
-/** Hits of one instrument rise about alike. One that takes so much longer to come half up began on something else. */
+/**
+ * Hits of one instrument have similar rise times. A hit that takes this many times longer to rise halfway started on
+ * another sound.
+ */
 const RISE_SPREAD = 1.25;
 const RISE_SLACK_MS = 0.3;
 const FALSE_START_MS = 1;
-const FEWEST_ALIKE = 5;
-/** What other hits say of a hit's beginning counts as long as it is not this much less likely (log likelihood, doubled). */
-const MOST_LOSS = 16;
-/** Two accounts of where a hit begins differ by no more than this when they mean the same. */
+const MIN_ALIKE = 5;
+/** The onset suggested by other hits counts if it isn't less likely than this (doubled log likelihood). */
+const MAX_LOSS = 16;
+/** Two estimates of the same onset differ by no more than this. */
 const SAME_MS = 0.1;
 
 /**
- * Every onset of a mono recording, in order. Samples are -1..1; times are ms from the first sample.
- *
- * Mains hum is taken out first. Attacks are noticed by their energy (see `noticeAttacks`); then the beginning of each is picked
- * sample by sample (see `pickOnset`), and the hits of one instrument tell each other where they begin.
+ * Every onset of a mono recording, in order. Samples are -1..1; times are ms from the first sample. Mains hum is
+ * removed first. Attacks are detected by energy (`noticeAttacks`), each onset is picked to the sample (`pickOnset`),
+ * and hits of one instrument refine each other's onset.
  */
 export function detectOnsets(samples: Float32Array, sampleRate: number): Onset[] {
-  return detectOnsetsOf(withoutHum(samples, sampleRate), sampleRate);
+  return detectOnsetsOf(removeHum(samples, sampleRate), sampleRate);
 }
 
-/** The same where there is no time to look for hum. */
+/** The same without hum removal, for live use. */
 export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset[] {
-  const hits = noticeAttacks(samples, sampleRate).map((noticed) => locate(samples, sampleRate, noticed));
-  const heard = withoutFalseStarts(hits, samples, sampleRate);
-  const begins = alignAlike(samples, sampleRate, heard, (mean, noise) => {
+  const hits = detectAttacks(samples, sampleRate).map((noticed) => locate(samples, sampleRate, noticed));
+  const heard = removeFalseStarts(hits, samples, sampleRate);
+  const begins = alignSimilar(samples, sampleRate, heard, (mean, noise) => {
     const peakAt = peakOf(mean, 0, mean.length);
     return pickOnset(mean, sampleRate, 0, peakAt, leastNoise(noise, abs(mean[peakAt] as number))).best.sample;
   });
@@ -45,11 +47,11 @@ export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset
 }
 
 /**
- * A hit that begins on another instrument may be placed where that began: nothing in itself tells the two apart, but the other hits
- * do.
+ * A hit that starts on top of another instrument may be placed at that instrument's attack. Nothing in the hit itself
+ * tells the two apart, but the other hits do.
  */
-function withoutFalseStarts(hits: Hit[], samples: Float32Array, sampleRate: number): Hit[] {
-  if (hits.length < FEWEST_ALIKE) return hits;
+function removeFalseStarts(hits: Hit[], samples: Float32Array, sampleRate: number): Hit[] {
+  if (hits.length < MIN_ALIKE) return hits;
   const slack = (RISE_SLACK_MS / 1000) * sampleRate;
   const leastFalse = (FALSE_START_MS / 1000) * sampleRate;
   const halfUp = ({ sample, peakAt, level }: Hit) => firstOver(samples, sample, peakAt, level / 2);
@@ -63,7 +65,7 @@ function withoutFalseStarts(hits: Hit[], samples: Float32Array, sampleRate: numb
     const risesAsUsual = half - best.sample <= RISE_SPREAD * usual + slack;
     const isFalse = best.sample - hit.sample >= leastFalse && isBleed(samples, hit.sample, best.sample, hit.level);
     if (!risesAsUsual || !isFalse) return hit;
-    return { ...hit, sample: best.sample, noise, mayBegin: (sample) => reaches(sample, best.score - MOST_LOSS) };
+    return { ...hit, sample: best.sample, noise, mayBegin: (sample) => reaches(sample, best.score - MAX_LOSS) };
   });
 }
 
@@ -73,7 +75,7 @@ function firstOver(samples: Float32Array, from: number, to: number, level: numbe
   return at;
 }
 
-/** Whether a stretch holds nothing but what bleeds in, beside a hit of some level. */
+/** Whether a stretch contains nothing but bleed, compared with a hit of some level. */
 function isBleed(samples: Float32Array, from: number, to: number, level: number): boolean {
   return meanPower(samples, from, to) < (BLEED_SHARE * level) ** 2;
 }
@@ -89,7 +91,7 @@ interface Hit extends PickedHit {
   peakAt: number;
 }
 
-function locate(samples: Float32Array, sampleRate: number, { from, peakAt, noise: background }: Noticed): Hit {
+function locate(samples: Float32Array, sampleRate: number, { from, peakAt, noise: background }: Attack): Hit {
   const level = abs(samples[peakAt] as number);
   const noise = leastNoise(background, level);
   const found = pickOnset(samples, sampleRate, from, peakAt, noise);
@@ -99,6 +101,6 @@ function locate(samples: Float32Array, sampleRate: number, { from, peakAt, noise
     sudden.best.sample - found.best.sample > (SAME_MS / 1000) * sampleRate &&
     isBleed(samples, found.best.sample, sudden.best.sample, level);
   const { best, reaches } = onBleed ? sudden : found;
-  const mayBegin = (sample: number) => reaches(sample, best.score - MOST_LOSS);
+  const mayBegin = (sample: number) => reaches(sample, best.score - MAX_LOSS);
   return { sample: best.sample, noise, level, peakAt, mayBegin };
 }

@@ -28,8 +28,8 @@ export function modifiedAllanDeviation(phase: ArrayLike<number>, tau0: number, m
 }
 
 /**
- * Both in one pass over the points, for a million of them take longer to fetch than to reckon with. The modified one averages the second
- * differences over m points, by a running sum; it is not a number where there are too few points for it.
+ * Both in one pass over the points: for a million of them, memory access costs more than arithmetic. The modified
+ * deviation averages second differences over m points with a running sum; it is NaN if there are too few points.
  */
 export function overlappingAndModified(
   phase: ArrayLike<number>,
@@ -51,7 +51,7 @@ export function overlappingAndModified(
     const difference = x2 - 2 * x1 + x0;
     squares += difference * difference;
     averaged += window * window;
-    // What comes in at i + m less what goes out at i.
+    // Add the difference at i + m, subtract the one at i.
     window += (x[i + 3 * m] as number) - 3 * x2 + 3 * x1 - x0;
   }
   averaged += window * window;
@@ -73,9 +73,8 @@ export function maximumTimeIntervalError(phase: ArrayLike<number>, m: number): n
 }
 
 /**
- * The same for several windows, each longer than the one before. The highest of a window is the higher of those of two
- * shorter ones that cover it, so every length is got from the last by one pass over the points, and one that is more than
- * twice as long by a few.
+ * The same for several windows of increasing length. The maximum over a window is the maximum of two shorter windows
+ * that cover it, so each length takes one pass over the points, or a few if it more than doubles.
  */
 export function maximumTimeIntervalErrors(phase: ArrayLike<number>, factors: readonly number[]): number[] {
   const high = Float64Array.from(phase);
@@ -83,7 +82,7 @@ export function maximumTimeIntervalErrors(phase: ArrayLike<number>, factors: rea
   let points = 1;
   return factors.map((m) => {
     check(phase, 1, m, 1);
-    if (m + 1 < points) throw new RangeError(`The windows must grow: ${m} comes after ${points - 1}.`);
+    if (m + 1 < points) throw new RangeError(`Window lengths must increase: ${m} comes after ${points - 1}.`);
     let largest = 0;
     do {
       const wanted = Math.min(m + 1, 2 * points);
@@ -94,7 +93,10 @@ export function maximumTimeIntervalErrors(phase: ArrayLike<number>, factors: rea
   });
 }
 
-/** Of windows that begin at each of `count` points: takes in the one that begins `by` later. Gives the widest range of any. */
+/**
+ * Extends the windows starting at each of `count` points by the window that starts `by` later. Returns the widest
+ * range.
+ */
 function widen(high: Float64Array, low: Float64Array, by: number, count: number): number {
   let largest = 0;
   for (let i = 0; i < count; i++) {
@@ -110,7 +112,7 @@ function widen(high: Float64Array, low: Float64Array, by: number, count: number)
   return largest;
 }
 
-/** Loops over one kind of array run many times as fast as over any. */
+/** Keep call sites monomorphic: hot loops over a single array type run several times faster. */
 function asFloats(phase: ArrayLike<number>): Float64Array {
   return phase instanceof Float64Array ? phase : Float64Array.from(phase);
 }
@@ -121,8 +123,8 @@ function secondDifference(phase: ArrayLike<number>, i: number, m: number): numbe
 
 function check(phase: ArrayLike<number>, tau0: number, m: number, spans: number): void {
   if (!(Number.isInteger(m) && m >= 1))
-    throw new RangeError(`The averaging factor is a whole number from 1, not ${m}.`);
-  if (!(tau0 > 0)) throw new RangeError(`The spacing of the points must be above 0, not ${tau0}.`);
+    throw new RangeError(`The averaging factor must be a whole number of at least 1, not ${m}.`);
+  if (!(tau0 > 0)) throw new RangeError(`The sample spacing must be greater than 0, not ${tau0}.`);
   if (phase.length < spans * m + 1)
-    throw new RangeError(`An averaging factor of ${m} needs ${spans * m + 1} points; there are ${phase.length}.`);
+    throw new RangeError(`An averaging factor of ${m} needs ${spans * m + 1} points; only ${phase.length} available.`);
 }

@@ -2,7 +2,7 @@ import { linearRegression } from 'simple-statistics';
 import { seededRandom } from '../standin/random';
 import { DriftTrace } from './drift-trace';
 
-test('twenty parts per million over ten minutes are 12 ms, and a second library finds the same slope', () => {
+test('20 ppm over ten minutes is 12 ms, and a second library finds the same slope', () => {
   const random = seededRandom(60);
   const trace = new DriftTrace();
   const all: [number, number][] = [];
@@ -17,7 +17,7 @@ test('twenty parts per million over ten minutes are 12 ms, and a second library 
   expect(drift.wanderedMs).toBeCloseTo(12, 0);
 });
 
-test('a day of beats stays within a thousand points, from the first to the last', () => {
+test('a day of beats stays within a thousand points, from first to last', () => {
   const trace = new DriftTrace();
   for (let beat = 0; beat < 172_800; beat++) trace.push(beat * 500, 5);
   expect(trace.points.length).toBeLessThan(1024);
@@ -26,7 +26,7 @@ test('a day of beats stays within a thousand points, from the first to the last'
   expect(trace.drift!.ppm).toBeCloseTo(0, 9);
 });
 
-test('from a few readings nothing is told', () => {
+test('a few readings give no result', () => {
   const trace = new DriftTrace();
   for (let i = 0; i < 7; i++) trace.push(i * 500, i);
   expect(trace.drift).toBeNull();

@@ -1,19 +1,19 @@
-/** How far something has wandered since it began, and how fast it goes on wandering. */
+/** How far a return has drifted since the start, and how fast. */
 export interface Drift {
-  /** Against the first readings, ms; plus is later. */
+  /** Relative to the first readings, ms; plus is later. */
   wanderedMs: number;
   msPerMinute: number;
   /** Parts per million: plus runs slow. */
   ppm: number;
 }
 
-const MOST_POINTS = 1024;
-const FEWEST_POINTS = 8;
+const MAX_POINTS = 1024;
+const MIN_POINTS = 8;
 const MS_PER_MINUTE = 60_000;
 
 /**
- * The trace of a return against the grid, in bounded memory: when it is full, every second point goes, and from then on
- * every second reading is kept. The drift is the slope of the least-squares line through all readings, kept or not.
+ * Trace of a return against the grid in bounded memory: when full, every second point is dropped and from then on every
+ * second reading is kept. The drift is the least-squares slope over all readings, kept or not.
  */
 export class DriftTrace {
   #points: { atMs: number; lateMs: number }[] = [];
@@ -30,7 +30,7 @@ export class DriftTrace {
     this.#sums.y += lateMs;
     this.#sums.ty += t * lateMs;
     if (this.#count++ % this.#keepEvery === 0) this.#points.push({ atMs, lateMs });
-    if (this.#points.length < MOST_POINTS) return;
+    if (this.#points.length < MAX_POINTS) return;
     this.#points = this.#points.filter((_, i) => i % 2 === 0);
     this.#keepEvery *= 2;
   }
@@ -39,12 +39,12 @@ export class DriftTrace {
     return this.#points;
   }
 
-  /** Null as long as too little was heard to tell. */
+  /** Null while there are too few readings. */
   get drift(): Drift | null {
     const { t, tt, y, ty } = this.#sums;
     const n = this.#count;
     const spread = n * tt - t * t;
-    if (n < FEWEST_POINTS || spread <= 0) return null;
+    if (n < MIN_POINTS || spread <= 0) return null;
     const slope = (n * ty - t * y) / spread;
     const lastMs = (this.#points.at(-1)?.atMs ?? this.#firstMs) - this.#firstMs;
     return { wanderedMs: slope * lastMs, msPerMinute: slope * MS_PER_MINUTE, ppm: slope * 1e6 };

@@ -1,11 +1,11 @@
 import { median } from 'd3-array';
 
-/** Fewer hits than this tell no tempo. */
+/** Fewer hits don't determine a tempo. */
 const FEWEST = 3;
 
 /**
- * The tempo of a row of evenly spaced hits, in BPM: a least-squares line through (beat, time), where a gap of two
- * beats counts as two. `null` when there are too few.
+ * The tempo of evenly spaced hits, in BPM: least squares of time against beat number, counting a gap of two beats as
+ * two. `null` if there are too few.
  */
 export function fitTempo(timesMs: readonly number[]): number | null {
   const intervalMs = median(timesMs.slice(1), (ms, i) => ms - (timesMs[i] as number));

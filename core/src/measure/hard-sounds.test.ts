@@ -11,7 +11,7 @@ const SECONDS = 20;
 const random = seededRandom(11);
 const noise = Float32Array.from({ length: 10 * RATE }, random.normal);
 
-/** A string that is plucked: a burst that goes round a delay line and is smoothed (Karplus and Strong, 1983). */
+/** A plucked string: a noise burst in a smoothed delay line (Karplus and Strong, 1983). */
 function plucked(): Sound {
   const period = round(RATE / 196);
   const string = Float64Array.from({ length: period }, () => 2 * random.uniform() - 1);
@@ -23,7 +23,7 @@ function plucked(): Sound {
   }
   return (seconds) => out[Math.floor(seconds * RATE)] ?? 0;
 }
-/** A string that is bowed: it takes 15 ms to speak, with its harmonics. */
+/** A bowed string: 15 ms of attack, with harmonics. */
 const bowed = (): Sound => (t) =>
   min(1, t / 0.015) *
   ((sin(2 * PI * 294 * t) + 0.4 * sin(2 * PI * 588 * t) + 0.2 * sin(2 * PI * 882 * t)) / 1.4) *
@@ -36,24 +36,24 @@ const click = (): Sound => (t) => sin(2 * PI * 2000 * t) * exp(-t / 0.004);
 
 const TROUBLES: Record<'nothing' | 'hum' | 'bleed' | 'clipping', Trouble> = {
   nothing: () => undefined,
-  // Mains and its odd harmonics, 24 dB under the hits.
+  // Mains and its odd harmonics, 24 dB below the hits.
   hum: (samples) => {
     for (let i = 0; i < samples.length; i++) {
       const t = (2 * PI * 50 * i) / RATE;
       samples[i]! += 0.03 * sin(t) + 0.015 * sin(3 * t) + 0.008 * sin(5 * t);
     }
   },
-  // A drum in the same room, 20 dB under the hits, at times of its own.
+  // A drum bleeding in 20 dB below the hits, at its own times.
   bleed: (samples) => {
     for (let at = 0.11; at < SECONDS - 0.5; at += 0.21 + 0.3 * random.uniform())
       for (let i = 0, to = round(at * RATE); i < 0.1 * RATE; i++, to++)
         samples[to]! += 0.05 * sin((2 * PI * 180 * i) / RATE) * exp(-i / RATE / 0.03);
   },
-  // Four times too loud for the converter.
+  // Driven four times over full scale.
   clipping: (samples) => samples.forEach((sample, i) => (samples[i] = max(-1, min(1, 4 * sample)))),
 };
 
-/** The hits' errors in ms, of those found within 20 ms of each; and how many were missed and invented. */
+/** Errors in ms of the hits found within 20 ms, and how many were missed and invented. */
 function heard(sound: () => Sound, trouble: Trouble) {
   const samples = Float32Array.from({ length: SECONDS * RATE }, (_, i) => 0.005 * noise[i % noise.length]!);
   const truthMs: number[] = [];
@@ -75,9 +75,9 @@ describe.each([
   ['a click', click],
   ['a plucked string', plucked],
   ['a burst of noise', burst],
-] as [string, () => Sound][])('%s, 40 dB over the noise', (_, sound) => {
+] as [string, () => Sound][])('%s, 40 dB above the noise', (_, sound) => {
   test.each(['nothing', 'hum', 'clipping'] as const)(
-    'with %s besides: within 0.1 ms, none missed, none invented',
+    'with added %s: within 0.1 ms, none missed, none invented',
     (trouble) => {
       const { errors, missed, extra } = heard(sound, TROUBLES[trouble]);
       expect([missed, extra]).toEqual([0, 0]);
@@ -85,29 +85,29 @@ describe.each([
     },
   );
 
-  test('with another instrument bleeding in 20 dB down: within 0.1 ms, none missed, none invented', () => {
+  test('with another instrument bleeding in at -20 dB: within 0.1 ms, none missed, none invented', () => {
     const { errors, missed, extra } = heard(sound, TROUBLES.bleed);
     expect([missed, extra]).toEqual([0, 0]);
-    // Noise begins anyhow: one in some hundreds begins so faintly that the other hides that.
+    // Noise has random onsets: one in several hundred starts too faintly to be seen under the other sound.
     const off = errors.filter((error) => abs(error) >= 0.1);
     expect(off.length).toBeLessThanOrEqual(sound === burst ? 1 : 0);
     for (const error of off) expect(abs(error)).toBeLessThan(0.3);
   });
 });
 
-test.each(['nothing', 'hum', 'clipping'] as const)('a bowed string, with %s besides: within 1 ms', (trouble) => {
+test.each(['nothing', 'hum', 'clipping'] as const)('a bowed string with added %s: within 1 ms', (trouble) => {
   const { errors, missed, extra } = heard(bowed, TROUBLES[trouble]);
   expect([missed, extra]).toEqual([0, 0]);
-  // Of hum 24 dB under it enough is left to move a few.
+  // Enough of a hum at -24 dB remains to shift a few.
   const off = errors.filter((error) => abs(error) >= 1);
   expect(off.length).toBeLessThanOrEqual(trouble === 'hum' ? 0.1 * errors.length : 0);
 });
 
-test('a soft attack of 5 ms, and one of 15, with another instrument bleeding in: none missed, none invented', () => {
+test('soft attacks of 5 and 15 ms with another instrument bleeding in: none missed, none invented', () => {
   const soft = (): Sound => (t) => min(1, t / 0.005) * sin(2 * PI * 1000 * t) * exp(-t / 0.1);
   for (const [sound, share] of [
     [soft, 0.03],
-    // The first 2 ms of it lie under what bleeds in.
+    // Its first 2 ms are below the bleed.
     [bowed, 0.15],
   ] as const) {
     const { errors, missed, extra } = heard(sound, TROUBLES.bleed);
@@ -117,7 +117,7 @@ test('a soft attack of 5 ms, and one of 15, with another instrument bleeding in:
   }
 });
 
-test('one hit missing and one doubled: the others keep their places, and both are told', () => {
+test('one hit missing and one doubled: the others are unaffected, and both are reported', () => {
   const pulsesMs = Array.from({ length: 32 }, (_, i) => 500 * i);
   const onsetsMs = pulsesMs.filter((_, i) => i !== 9).flatMap((ms, i) => (i === 20 ? [ms + 12, ms + 90] : [ms + 12]));
   const { landings, missed, extra } = matchOnsets(pulsesMs, onsetsMs);

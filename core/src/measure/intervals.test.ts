@@ -4,7 +4,7 @@ import { measureLatency } from './measure-latency';
 const TAKES = 1000;
 const TRUE_MS = 12.3;
 
-/** So many takes of so many beats with a noise, and the share whose 95 % interval holds the truth. */
+/** Share of takes whose 95% interval contains the truth, for a number of beats and a kind of noise. */
 function coverage(beats: number, noise: (random: SeededRandom) => number): number {
   let held = 0;
   for (let seed = 0; seed < TAKES; seed++) {
@@ -18,9 +18,9 @@ function coverage(beats: number, noise: (random: SeededRandom) => number): numbe
 }
 
 const gaussian = (sigma: number) => (random: SeededRandom) => sigma * random.normal();
-/** One hit in twelve goes astray by five times as much: fingers slip. */
+/** One hit in twelve is an outlier with five times the spread: fingers slip. */
 const straying = (random: SeededRandom) => random.normal() * (random.uniform() < 1 / 12 ? 5 : 1);
-/** Late by whole polls of a bus: as even as it gets between two of them. */
+/** Quantized to the polls of a bus: uniform between two of them. */
 const polled = (random: SeededRandom) => random.uniform() - 0.5;
 
 test.each<[string, number, (random: SeededRandom) => number]>([
@@ -30,7 +30,7 @@ test.each<[string, number, (random: SeededRandom) => number]>([
   ['64 beats, normal', 64, gaussian(1)],
   ['32 beats, some astray', 32, straying],
   ['32 beats, polled', 32, polled],
-])('the 95 %% interval of 1 000 seeded takes holds the truth in 93 to 97 of 100: %s', (_, beats, noise) => {
+])('the 95%% interval of 1,000 seeded takes contains the truth in 93 to 97%%: %s', (_, beats, noise) => {
   const share = coverage(beats, noise);
   expect(share).toBeGreaterThanOrEqual(0.93);
   expect(share).toBeLessThanOrEqual(0.97);

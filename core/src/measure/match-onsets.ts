@@ -2,37 +2,37 @@ import { bisectCenter, bisectLeft, median } from 'd3-array';
 
 const { abs, max, min } = Math;
 
-/** One hit that was heard: how late it came after its pulse (+) or how early (-). */
+/** One detected hit: how late (+) or early (-) relative to its pulse. */
 export interface Landing {
-  /** Which pulse, counted from 0. */
+  /** Pulse index, from 0. */
   pulse: number;
   lateMs: number;
 }
 
 export interface Matching {
   landings: Landing[];
-  /** Pulses for which nothing was heard. */
+  /** Pulses without a hit. */
   missed: number;
-  /** Onsets that belong to no pulse. */
+  /** Onsets that match no pulse. */
   extra: number;
 }
 
-/** Of one interval between pulses, how much of it is looked at before and after a pulse: gear is late more than early. */
+/** Share of the interval searched before a pulse; the rest is after it, because gear is late more often than early. */
 const EARLY_SHARE = 0.25;
 const LATE_SHARE = 0.75;
-/** Without a second pulse to tell the interval. */
+/** Assumed interval if there is only one pulse. */
 const LONE_INTERVAL_MS = 500;
-/** Hits within this width of each other are taken for the same delay when the delay is first sought. */
+/** Width of a cluster of delays in the first search. */
 const BUNDLE_MS = 12;
-/** A hit may stray this far from the median of all before it counts as another hit. */
+/** Hits further than this many spreads from the median are other hits. */
 const STRAY_SPREADS = 8;
-const LEAST_STRAY_MS = 4;
-const MOST_STRAY_SHARE = 0.25;
+const MIN_STRAY_MS = 4;
+const MAX_STRAY_SHARE = 0.25;
 
 /**
- * Which onset answers which pulse. The delay that most pulses agree on is found first, so that a delay of half a beat
- * is no riddle and a missing or doubled hit shifts nothing; then each pulse takes the onset nearest to its due place.
- * Both series are in ms on one timeline, in order.
+ * Matches onsets to pulses. The delay that most pulses agree on is found first, so that half a beat of latency is
+ * unambiguous and a missing or double hit shifts nothing; then each pulse takes the onset closest to that delay. Both
+ * series are in ms on one timeline, in order.
  */
 export function matchOnsets(pulsesMs: ArrayLike<number>, onsetsMs: ArrayLike<number>): Matching {
   const pulses = Array.from(pulsesMs);
@@ -43,7 +43,7 @@ export function matchOnsets(pulsesMs: ArrayLike<number>, onsetsMs: ArrayLike<num
 
   const delayMs = median(delays) ?? 0;
   const spreadMs = 1.4826 * (median(delays, (delay) => abs(delay - delayMs)) ?? 0);
-  const strayMs = min(max(LEAST_STRAY_MS, STRAY_SPREADS * spreadMs), MOST_STRAY_SHARE * intervalMs);
+  const strayMs = min(max(MIN_STRAY_MS, STRAY_SPREADS * spreadMs), MAX_STRAY_SHARE * intervalMs);
   const landings: Landing[] = [];
   const taken = new Set<number>();
   pulses.forEach((pulseMs, pulse) => {
@@ -56,7 +56,7 @@ export function matchOnsets(pulsesMs: ArrayLike<number>, onsetsMs: ArrayLike<num
   return { landings, missed: pulses.length - landings.length, extra: onsets.length - taken.size };
 }
 
-/** The densest bundle of delays between any pulse and any onset that could answer it. */
+/** The densest cluster of delays between any pulse and any onset that could match it. */
 function commonDelays(pulses: number[], onsets: number[], intervalMs: number): number[] {
   const delays: number[] = [];
   for (const pulseMs of pulses) {
@@ -65,11 +65,11 @@ function commonDelays(pulses: number[], onsets: number[], intervalMs: number): n
     for (let i = from; i < to; i++) delays.push((onsets[i] as number) - pulseMs);
   }
   delays.sort((a, b) => a - b);
-  const widthMs = min(BUNDLE_MS, MOST_STRAY_SHARE * intervalMs);
+  const widthMs = min(BUNDLE_MS, MAX_STRAY_SHARE * intervalMs);
   let best = { from: 0, to: 0 };
   for (let from = 0, to = 0; from < delays.length; from++) {
     while (to < delays.length && (delays[to] as number) - (delays[from] as number) <= widthMs) to++;
-    // Of two bundles as thick, the nearer to the beat.
+    // Tie-break: prefer the cluster closer to the beat.
     const nearer = abs(delays[from] as number) < abs(delays[best.from] ?? 0);
     if (to - from > best.to - best.from || (to - from === best.to - best.from && nearer)) best = { from, to };
   }

@@ -1,21 +1,21 @@
 import { max, median, min } from 'd3-array';
 import { matchOnsets } from './match-onsets';
 
-/** One start of the timecode, with what the follower sounded at known places of it. All in ms on one timeline. */
+/** One start of the timecode, with the follower's hits at known positions. Times in ms on one timeline. */
 export interface ChaseStart {
-  /** When the code began to run. */
+  /** When the code started running. */
   startedMs: number;
-  /** When each place was due at which the follower sounds. */
+  /** Due times of the positions at which the follower sounds. */
   pulsesMs: ArrayLike<number>;
   onsetsMs: ArrayLike<number>;
 }
 
 export interface ChaseLanding {
-  /** From the start to the first of a row of places that were sounded; null when it never ran. */
+  /** Time from the start to the first of a row of matched positions; null if it never ran. */
   lockMs: number | null;
-  /** How late it runs once it runs. */
+  /** How late it runs once locked. */
   landsMs: number | null;
-  /** How many places the hub had passed when it stopped, and how many the follower; null when it never ran. */
+  /** Positions passed by the hub and by the follower at the stop; null if it never ran. */
   stood: { hub: number; follower: number } | null;
 }
 
@@ -26,29 +26,29 @@ export interface ChaseReport {
   starts: ChaseLanding[];
   /** Over the starts that ran. */
   lockMs: { median: number; worst: number } | null;
-  /** `spread`: from the earliest landing to the latest, which no offset can take away. */
+  /** `spread`: from the earliest landing to the latest, which no offset can remove. */
   landsMs: { median: number; least: number; most: number; spread: number } | null;
   failed: number;
   fitFor: ChaseFitness;
 }
 
-/** So many places in a row mean that it runs. */
+/** Consecutive positions that count as running. */
 const ROW = 3;
 /**
- * How much its landing may differ from start to start (common practice: two clicks within 2 ms are one, by 10 ms most
- * players hear a flam; software that differs by tens of ms is fine for a lighting cue).
+ * Limits for the variation between starts (common practice: two clicks within 2 ms sound like one, at 10 ms most
+ * players hear a flam; tens of ms are fine for a lighting cue).
  */
 export const CHASE_LIMITS_MS = { everything: 2, 'playing along': 10, cues: 50 } as const;
 
 /**
- * How fast something locks to timecode, where it lands, and how much that differs from start to start.
- * @throws RangeError when there is no start.
+ * How fast a follower locks to timecode, where it lands, and how much that varies between starts.
+ * @throws RangeError if there are no starts.
  */
 export function measureChase(
   starts: readonly ChaseStart[],
   limits: Record<keyof typeof CHASE_LIMITS_MS, number> = CHASE_LIMITS_MS,
 ): ChaseReport {
-  if (starts.length === 0) throw new RangeError('A chase is measured from one start at least.');
+  if (starts.length === 0) throw new RangeError('No starts to measure. Repeat the take.');
   const landings = starts.map(landingOf);
   const locks = landings.flatMap(({ lockMs }) => lockMs ?? []);
   const lands = landings.flatMap(({ landsMs }) => landsMs ?? []);
@@ -79,7 +79,7 @@ function landingOf({ startedMs, pulsesMs, onsetsMs }: ChaseStart): ChaseLanding 
   };
 }
 
-/** What a chase is good enough for, by how far its landings lie apart. */
+/** What a chase is good enough for, by the spread of its landings. */
 export function chaseFitness(
   { failed, landsMs }: { failed: number; landsMs: { spread: number } | null },
   limits: Record<keyof typeof CHASE_LIMITS_MS, number>,

@@ -1,10 +1,10 @@
 export interface ClockReport {
   bpm: number;
   bpmStandardError: number;
-  /** Spread of the ticks around the best even grid. */
+  /** RMS of the ticks around the best-fitting steady grid. */
   jitterRmsMs: number;
   jitterPeakToPeakMs: number;
-  /** Spread of the intervals. */
+  /** RMS of the intervals. */
   intervalRmsMs: number;
   /** Of |tick - grid|. */
   percentilesMs: { p50: number; p95: number; p99: number };
@@ -12,36 +12,36 @@ export interface ClockReport {
   extra: number;
 }
 
-/** A clock against the best even grid there is for it. */
+/** A clock and its best-fitting steady grid. */
 export interface ClockMeasurement {
   report: ClockReport;
-  /** From tick to tick of the grid, ms. */
+  /** Grid interval per tick, ms. */
   intervalMs: number;
   intervalStandardErrorMs: number;
-  /** How much later than the grid each numbered tick came, ms; where one is missing, on the line between its neighbours. */
+  /** Time error of each numbered tick against the grid, ms, + is late; interpolated where a tick is missing. */
   timeErrorMs: Float64Array;
 }
 
 const TICKS_PER_BEAT = 24;
 const MS_PER_MINUTE = 60_000;
-const FEWEST_TICKS = 3;
-/** The local interval follows the clock over about so many ticks. */
+const MIN_TICKS = 3;
+/** The local interval follows the clock over about this many ticks. */
 const LOCAL_TICKS = 16;
 
 const { abs, ceil, floor, max, min, round, sqrt } = Math;
 
 /**
- * How even a clock is.
- * @throws RangeError when there are fewer than three ticks, or their times do not rise.
+ * Jitter of a clock.
+ * @throws RangeError if there are fewer than three ticks, or their times don't ascend.
  */
 export function measureClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_BEAT): ClockReport {
   return readClock(timesMs, ticksPerBeat).report;
 }
 
 /**
- * The same with the time error of every tick. Ticks are numbered by where they should have come, so that one that is missing
- * leaves a number out and one that comes twice is not counted; then a line of least squares through times against numbers is
- * the grid (the best unbiased one for even noise, Gauss-Markov).
+ * The same with the time error of every tick. Ticks are numbered by when they were expected, so a missing tick leaves a
+ * gap in the numbering and a duplicate is ignored; the grid is the least-squares line of time against number (best
+ * linear unbiased estimate, Gauss-Markov).
  */
 export function readClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_BEAT): ClockMeasurement {
   const { numbers, times, extra } = numbered(timesMs);
@@ -59,7 +59,7 @@ export function readClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_B
     most = max(most, error);
   }
   sizes.sort();
-  // Between two values where it falls between them (type 7 of Hyndman and Fan, 1996).
+  // Linear interpolation between order statistics (type 7 of Hyndman and Fan, 1996).
   const percentile = (share: number) => {
     const at = share * (n - 1);
     const below = sizes[floor(at)] as number;
@@ -70,7 +70,7 @@ export function readClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_B
   return {
     intervalMs: slope,
     intervalStandardErrorMs: slopeError,
-    timeErrorMs: filledIn(numbers, errors, last),
+    timeErrorMs: interpolated(numbers, errors, last),
     report: {
       bpm,
       bpmStandardError: (bpm * slopeError) / slope,
@@ -86,21 +86,24 @@ export function readClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_B
 
 function numbered(timesMs: ArrayLike<number>): { numbers: Float64Array; times: Float64Array; extra: number } {
   const n = timesMs.length;
-  if (n < FEWEST_TICKS) throw new RangeError(`A clock is told from three ticks at least; there are ${n}.`);
+  if (n < MIN_TICKS)
+    throw new RangeError(
+      `Too few ticks: ${n} received, at least three needed. Check that the clock keeps running, then measure again.`,
+    );
   let interval = usualInterval(timesMs);
   const numbers = new Float64Array(n);
   const times = new Float64Array(n);
   times[0] = timesMs[0] as number;
   let count = 1;
   let extra = 0;
-  // Where the last numbered tick would have come without its own noise.
+  // Where the last numbered tick would be without its own jitter.
   let expected = times[0];
   for (let i = 1; i < n; i++) {
     const at = timesMs[i] as number;
     const steps = round((at - expected) / interval);
     if (steps <= 0) {
       extra++;
-      // Of two for one number, the one nearer to its place is kept.
+      // Of two ticks for one number, keep the one closer to its expected time.
       if (abs(at - expected) < abs((times[count - 1] as number) - expected)) times[count - 1] = at;
       continue;
     }
@@ -111,26 +114,28 @@ function numbered(timesMs: ArrayLike<number>): { numbers: Float64Array; times: F
     numbers[count] = (numbers[count - 1] as number) + steps;
     times[count++] = at;
   }
-  if (count < FEWEST_TICKS)
-    throw new RangeError(`A clock is told from three ticks at least; ${count} came one after the other.`);
+  if (count < MIN_TICKS)
+    throw new RangeError(
+      `Too few usable ticks: ${count}, at least three needed. Check that the clock keeps running, then measure again.`,
+    );
   return { numbers: numbers.subarray(0, count), times: times.subarray(0, count), extra };
 }
 
-/** The median of the first intervals: neither one that is missing nor one that is doubled moves it. */
+/** Median of the first intervals: robust against missing and duplicate ticks. */
 function usualInterval(timesMs: ArrayLike<number>): number {
   const intervals: number[] = [];
   for (let i = 1; i < min(timesMs.length, 1000); i++) {
     const interval = (timesMs[i] as number) - (timesMs[i - 1] as number);
-    if (!(interval >= 0)) throw new RangeError(`Tick ${i + 1} comes before the one before it.`);
+    if (!(interval >= 0)) throw new RangeError(`Tick ${i + 1} is out of order.`);
     intervals.push(interval);
   }
   intervals.sort((a, b) => a - b);
   const middle = intervals[floor(intervals.length / 2)] as number;
-  if (!(middle > 0)) throw new RangeError('These ticks all come at one time.');
+  if (!(middle > 0)) throw new RangeError('All ticks have the same timestamp.');
   return middle;
 }
 
-/** Least squares, with times taken from the first so that no digits are lost in a long run. */
+/** Least squares, with times relative to the first so that a long run loses no precision. */
 function line(numbers: Float64Array, times: Float64Array) {
   const n = numbers.length;
   const t0 = times[0] as number;
@@ -167,7 +172,7 @@ function intervalSpread(numbers: Float64Array, times: Float64Array): number {
   return sqrt(max(0, squares / max(1, count) - mean * mean));
 }
 
-function filledIn(numbers: Float64Array, errors: Float64Array, last: number): Float64Array {
+function interpolated(numbers: Float64Array, errors: Float64Array, last: number): Float64Array {
   if (last + 1 === errors.length) return errors;
   const filled = new Float64Array(last + 1);
   for (let i = 0; i < errors.length; i++) {

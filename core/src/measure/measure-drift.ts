@@ -1,38 +1,40 @@
 import { readClock, type ClockMeasurement } from './measure-clock';
 
 export interface DriftReport {
-  /** Parts per million against the tempo it should have, plus is fast; with its 95 % interval. */
+  /** Parts per million relative to the nominal tempo, plus is fast; with its 95% interval. */
   ppm: number;
   ci95Ppm: [number, number];
-  /** What that is over a song of so many minutes, ms: plus comes early. */
+  /** The same over a song of this many minutes, ms; plus is early. */
   msPerSong: number;
-  /** Whether it can be told from none. */
+  /** Whether it is significant. */
   told: boolean;
 }
 
 export interface DriftSettings {
-  /** The tempo it should have. */
+  /** The nominal tempo. */
   bpm: number;
   ticksPerBeat?: number;
   songMinutes?: number;
 }
 
 const NORMAL_95 = 1.96;
-/** Noise that is alike from tick to tick says less than its count of ticks promises: over so many ticks it is averaged first. */
+/**
+ * Correlated noise carries less information than its tick count suggests: average over blocks of this many ticks first.
+ */
 const BLOCK_TICKS = 96;
 const SONG_MINUTES = 4;
-const FEWEST_BLOCKS = 8;
+const MIN_BLOCKS = 8;
 
 /**
- * How much faster or slower than its tempo a clock runs. The line of least squares through the ticks is the estimate; its
- * interval comes from blocks of ticks, so that noise which goes on from one to the next does not make it too narrow.
- * @throws RangeError when there are too few ticks to tell.
+ * A clock's drift from its nominal tempo: the least-squares slope of the ticks, with an interval from block means, so
+ * that correlated noise doesn't make it too narrow.
+ * @throws RangeError if there are too few ticks.
  */
 export function measureDrift(timesMs: ArrayLike<number>, settings: DriftSettings): DriftReport {
   return driftOf(readClock(timesMs, settings.ticksPerBeat), settings);
 }
 
-/** The same of a clock that has been read already. */
+/** The same for a clock that has been read already. */
 export function driftOf(
   { intervalMs, intervalStandardErrorMs, timeErrorMs }: ClockMeasurement,
   { bpm, ticksPerBeat = 24, songMinutes = SONG_MINUTES }: DriftSettings,
@@ -49,10 +51,10 @@ export function driftOf(
   };
 }
 
-/** The slope's standard error from the means of blocks of residuals, ms a tick; 0 where there are too few. */
+/** Standard error of the slope from block means of the residuals, ms per tick; 0 if there are too few blocks. */
 function blockedError(timeErrorMs: Float64Array): number {
   const blocks = Math.floor(timeErrorMs.length / BLOCK_TICKS);
-  if (blocks < FEWEST_BLOCKS) return 0;
+  if (blocks < MIN_BLOCKS) return 0;
   const means = Array.from({ length: blocks }, (_, b) => {
     let sum = 0;
     for (let i = 0; i < BLOCK_TICKS; i++) sum += timeErrorMs[b * BLOCK_TICKS + i] as number;

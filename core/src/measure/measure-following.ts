@@ -3,25 +3,25 @@ import { matchOnsets, type Landing } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
 
 export interface FollowingReport {
-  /** Before the change began, and from when the follower had it. */
+  /** Before the change, and once the follower has settled. */
   before: LatencyReport;
   after: LatencyReport;
-  /** From the end of the change to the first beat from which it stays near its later median; null when it never does. */
+  /** From the end of the change to the first beat from which it stays near its final median; null if it never does. */
   settledMs: number | null;
-  /** The furthest it strayed from where it would have been, from the beginning of the change until it had settled, ms; plus is late. */
+  /** Largest deviation between the start of the change and settling, ms; plus is late. */
   strayMs: number;
-  /** How much later it is at the second tempo than at the first, with a 95 % interval; ms. */
+  /** Change of latency from the first tempo to the second, with its 95% interval; ms. */
   dependsMs: { differenceMs: number; ci95Ms: [number, number]; told: boolean };
 }
 
-/** As near as two clicks that are heard as one (common practice: 1 to 2 ms). */
+/** Two clicks this close sound like one (common practice: 1 to 2 ms). */
 const NEAR_MS = 2;
-const FEWEST_BEATS = 8;
+const MIN_BEATS = 8;
 
 /**
- * How a follower takes a change of tempo. `pulsesMs`: when each beat was due by the tempo map; `onsetsMs`: what was heard;
- * the change lasts from `fromMs` to `toMs`, which are one moment for a step.
- * @throws RangeError when there are fewer than eight beats before the change or after it.
+ * How a follower handles a tempo change. `pulsesMs`: due times of the beats by the tempo map; `onsetsMs`: detected
+ * hits; the change lasts from `fromMs` to `toMs`, which are equal for a step.
+ * @throws RangeError if there are fewer than eight beats before or after the change.
  */
 export function measureFollowing(input: {
   pulsesMs: ArrayLike<number>;
@@ -32,15 +32,17 @@ export function measureFollowing(input: {
   const { fromMs, toMs } = input;
   const pulses = Array.from(input.pulsesMs);
   const count = (test: (ms: number) => boolean) => pulses.filter(test).length;
-  if (count((ms) => ms < fromMs) < FEWEST_BEATS || count((ms) => ms >= toMs) < FEWEST_BEATS)
-    throw new RangeError(`A change of tempo needs ${FEWEST_BEATS} beats before it and ${FEWEST_BEATS} after it.`);
+  if (count((ms) => ms < fromMs) < MIN_BEATS || count((ms) => ms >= toMs) < MIN_BEATS)
+    throw new RangeError(
+      `Too few beats: at least ${MIN_BEATS} are needed before the tempo change and ${MIN_BEATS} after it. Repeat the take.`,
+    );
   const at = (pulse: number) => pulses[pulse] as number;
   const matched = matchOnsets(
     pulses.filter((ms) => ms < fromMs),
     Array.from(input.onsetsMs).filter((ms) => ms < fromMs),
   );
   const early = matched.landings;
-  // While it strays, what it plays is not where most of it is: each beat takes the hit nearest to where it was before.
+  // During the change the common delay is no guide: match each beat to the hit closest to its usual delay.
   const usualMs = median(early, ({ lateMs }) => lateMs) ?? 0;
   const changed = nearest(pulses, Array.from(input.onsetsMs), usualMs).filter(({ pulse }) => at(pulse) >= fromMs);
   const late = changed.filter(({ pulse }) => at(pulse) >= toMs);
@@ -63,7 +65,7 @@ export function measureFollowing(input: {
   };
 }
 
-/** Of each beat the hit nearest to its usual place, if that is nearer to it than to the beats beside it. */
+/** For each beat, the hit closest to its usual delay, unless it is closer to a neighboring beat. */
 function nearest(pulses: readonly number[], onsets: readonly number[], usualMs: number): Landing[] {
   return pulses.flatMap((pulseMs, pulse) => {
     const gapMs = Math.min(pulseMs - (pulses[pulse - 1] ?? -Infinity), (pulses[pulse + 1] ?? Infinity) - pulseMs);
@@ -77,7 +79,7 @@ function furthest(values: readonly number[]): number {
   return values.reduce((far, value) => (Math.abs(value) > Math.abs(far) ? value : far), 0);
 }
 
-/** Two medians with intervals of their own: the interval of their difference is the root of the sum of squares. */
+/** Difference of two medians with independent intervals: half-widths add as root sum of squares. */
 function difference(before: LatencyReport, after: LatencyReport): FollowingReport['dependsMs'] {
   const half = ({ ci95Ms: [low, high] }: LatencyReport) => (high - low) / 2;
   const differenceMs = after.medianMs - before.medianMs;

@@ -7,7 +7,7 @@ import { medianInterval } from './median-interval';
 
 const every = (ms: number, count: number) => Array.from({ length: count }, (_, i) => i * ms);
 
-test('a steady delay is told, early or late, up to most of a beat', () => {
+test('a constant delay is found, early or late, up to most of a beat', () => {
   for (const lateMs of [-100, -12.3, 0, 12.3, 240, 340])
     expect(
       measureLatency({ pulsesMs: every(500, 32), onsetsMs: every(500, 32).map((ms) => ms + lateMs) }),
@@ -21,7 +21,7 @@ test('a steady delay is told, early or late, up to most of a beat', () => {
     });
 });
 
-test('missing and doubled hits are counted and do not move the median', () => {
+test('missing and double hits are counted and don’t move the median', () => {
   const random = seededRandom(5);
   const onsetsMs = every(500, 40)
     .flatMap((ms, i) => (i % 10 === 3 ? [] : i % 10 === 6 ? [ms, ms + 60] : [ms]))
@@ -33,18 +33,18 @@ test('missing and doubled hits are counted and do not move the median', () => {
   expect(report.spreadMs).toBeLessThan(0.8);
 });
 
-test('too few, none, too many missed, too many extra, too much scatter: not believed, with the reason', () => {
+test('too few, none, too many missed, too many extra, too much jitter: unreliable, with the reason', () => {
   const pulsesMs = every(500, 32);
   const random = seededRandom(9);
   expect(measureLatency({ pulsesMs, onsetsMs: [] })).toMatchObject({ matched: 0, missed: 32, believable: false });
-  expect(measureLatency({ pulsesMs: [], onsetsMs: [1] }).reason).toMatch('no beats');
+  expect(measureLatency({ pulsesMs: [], onsetsMs: [1] }).reason).toMatch('No reference beats');
   expect(measureLatency({ pulsesMs: pulsesMs.slice(0, 4), onsetsMs: pulsesMs.slice(0, 4) }).reason).toMatch(
     'Only 4 beats',
   );
-  expect(measureLatency({ pulsesMs, onsetsMs: pulsesMs.slice(0, 20) }).reason).toMatch('12 of 32 beats were not heard');
+  expect(measureLatency({ pulsesMs, onsetsMs: pulsesMs.slice(0, 20) }).reason).toMatch('12 of 32 beats were missed');
   expect(measureLatency({ pulsesMs, onsetsMs: every(125, 128) }).reason).toMatch('off the beat');
   const scattered = pulsesMs.map((ms) => ms + 40 + 30 * random.normal()).sort((a, b) => a - b);
-  expect(measureLatency({ pulsesMs, onsetsMs: scattered }).reason).toMatch(/scatter|not heard/);
+  expect(measureLatency({ pulsesMs, onsetsMs: scattered }).reason).toMatch(/jitter|missed/);
 });
 
 test('a second library finds the same median', () => {
@@ -58,7 +58,7 @@ test('a second library finds the same median', () => {
   );
 });
 
-test('95 % intervals hold the truth in 93 to 97 % of takes', () => {
+test('95% intervals contain the truth in 93 to 97% of takes', () => {
   const random = seededRandom(1);
   for (const beats of [12, 32, 64]) {
     let held = 0;
@@ -71,7 +71,7 @@ test('95 % intervals hold the truth in 93 to 97 % of takes', () => {
   }
 });
 
-test('the tempo of a row of hits, with one missing', () => {
+test('the tempo of a row of hits with one missing', () => {
   expect(fitTempo(every(60_000 / 79.3, 16).filter((_, i) => i !== 5))).toBeCloseTo(79.3, 9);
   expect(fitTempo([0, 500])).toBeNull();
 });

@@ -11,37 +11,39 @@ export interface LatencyReport {
   missed: number;
   extra: number;
   believable: boolean;
-  /** Why not. */
+  /** Why it isn't reliable. */
   reason?: string;
 }
 
-/** Below this many beats an interval cannot be trusted. */
-const FEWEST_BEATS = 8;
-/** A median that may be off by more than a player hears as a flam tells nothing (common practice: 10 ms). */
+/** With fewer beats the interval can't be trusted. */
+const MIN_BEATS = 8;
+/** A median uncertain by more than an audible flam is useless (common practice: 10 ms). */
 const WIDEST_INTERVAL_MS = 10;
-const MOST_MISSED_SHARE = 0.25;
-/** Turns a median absolute deviation into the standard deviation of a normal distribution. */
+const MAX_MISSED_SHARE = 0.25;
+/** Converts a median absolute deviation to the standard deviation of a normal distribution. */
 const NORMAL_SCALE = 1.4826;
 
 /**
- * How late hits are heard after they were asked for. `pulsesMs`: when each was asked for; `onsetsMs`: when hits were
- * heard; both in ms on one timeline, in order.
+ * Latency of detected hits. `pulsesMs`: when each was due; `onsetsMs`: when hits were detected; both in ms on one
+ * timeline, in order.
  */
 export function measureLatency(input: { pulsesMs: ArrayLike<number>; onsetsMs: ArrayLike<number> }): LatencyReport {
   return reportLatency(matchOnsets(input.pulsesMs, input.onsetsMs));
 }
 
-/** The same from hits that are matched already. With nothing heard, the numbers are NaN and `reason` says so. */
+/** The same from hits that are matched already. Without any, the numbers are NaN and `reason` says so. */
 export function reportLatency({ landings, missed, extra }: Matching): LatencyReport {
   const counts = { matched: landings.length, missed, extra };
   if (landings.length === 0) {
     const reason =
-      missed === 0 ? 'There were no beats to measure against.' : 'Nothing was heard that answers the beat.';
+      missed === 0
+        ? 'No reference beats to measure against.'
+        : 'No hits match the beat. Check that the device plays in sync.';
     return { medianMs: NaN, ci95Ms: [NaN, NaN], spreadMs: NaN, ...counts, believable: false, reason };
   }
   const { median: medianMs, ci95 } = medianInterval(Float64Array.from(landings, late).sort());
   const spreadMs = NORMAL_SCALE * (median(landings, (landing) => Math.abs(landing.lateMs - medianMs)) ?? 0);
-  const reason = doubt(counts, ci95);
+  const reason = unreliableBecause(counts, ci95);
   return {
     medianMs,
     ci95Ms: ci95,
@@ -54,16 +56,19 @@ export function reportLatency({ landings, missed, extra }: Matching): LatencyRep
 
 const late = (landing: Landing) => landing.lateMs;
 
-function doubt(counts: { matched: number; missed: number; extra: number }, ci95: [number, number]): string | null {
+function unreliableBecause(
+  counts: { matched: number; missed: number; extra: number },
+  ci95: [number, number],
+): string | null {
   const { matched, missed, extra } = counts;
-  if (matched < FEWEST_BEATS)
-    return `Only ${matched} beats were heard; take at least ${FEWEST_BEATS} to trust the middle of them.`;
-  if (missed > MOST_MISSED_SHARE * (matched + missed))
-    return `${missed} of ${matched + missed} beats were not heard: check the level and the pattern.`;
+  if (matched < MIN_BEATS)
+    return `Only ${matched} beats were heard; a reliable median needs at least ${MIN_BEATS}. Record a longer take.`;
+  if (missed > MAX_MISSED_SHARE * (matched + missed))
+    return `${missed} of ${matched + missed} beats were missed. Check the level and the pattern.`;
   if (extra > matched)
-    return `More hits were heard off the beat (${extra}) than on it (${matched}): let it play quarter notes.`;
+    return `More hits off the beat (${extra}) than on it (${matched}). Set the device to play quarter notes.`;
   const width = ci95[1] - ci95[0];
   if (width > WIDEST_INTERVAL_MS)
-    return `The beats scatter too much: the middle is known to ${width.toFixed(1)} ms only. Take more beats.`;
+    return `Too much jitter: the 95% interval is ${width.toFixed(1)} ms wide. Record a longer take.`;
   return null;
 }

@@ -2,31 +2,33 @@ import { mean } from 'd3-array';
 import type { DriftReport } from './measure-drift';
 
 const NORMAL_95 = 1.96;
-const FEWEST_BEATS = 16;
-/** Noise that goes on from one beat to the next is averaged over so many of them first. */
+const MIN_BEATS = 16;
+/** Correlated noise is averaged over blocks of this many beats first. */
 const BLOCK_BEATS = 16;
-const FEWEST_BLOCKS = 4;
+const MIN_BLOCKS = 4;
 
 /**
- * How fast a return wanders from the grid: the slope of the line of least squares through its landings, with a 95 % interval that
- * blocks of beats widen where the noise of neighbours is alike. `dueMs`: when each beat was due; `lateMs`: how late it was
- * heard.
- * @throws RangeError when there are fewer than sixteen beats.
+ * Drift of a return from the grid: the least-squares slope of its landings, with a 95% interval from block means that
+ * widens where neighboring beats are correlated. `dueMs`: due time of each beat; `lateMs`: its lateness.
+ * @throws RangeError if there are fewer than sixteen beats.
  */
 export function measureReturnDrift(
   landings: readonly { dueMs: number; lateMs: number }[],
   songMinutes = 4,
 ): DriftReport {
   const n = landings.length;
-  if (n < FEWEST_BEATS) throw new RangeError(`A drift is told from ${FEWEST_BEATS} beats at least; ${n} were heard.`);
+  if (n < MIN_BEATS)
+    throw new RangeError(
+      `Too few beats: ${n} heard, at least ${MIN_BEATS} needed to measure drift. Check the level, or measure longer.`,
+    );
   const line = fit(landings);
   const blocks: { dueMs: number; lateMs: number }[] = [];
   for (let from = 0; from + BLOCK_BEATS <= n; from += BLOCK_BEATS) {
     const part = landings.slice(from, from + BLOCK_BEATS);
     blocks.push({ dueMs: mean(part, ({ dueMs }) => dueMs) ?? 0, lateMs: mean(part, ({ lateMs }) => lateMs) ?? 0 });
   }
-  const blocked = blocks.length < FEWEST_BLOCKS ? 0 : fit(blocks).slopeError;
-  // Later and later is slower.
+  const blocked = blocks.length < MIN_BLOCKS ? 0 : fit(blocks).slopeError;
+  // Increasingly late means slow.
   const ppm = -line.slope * 1e6;
   const half = NORMAL_95 * Math.max(line.slopeError, blocked) * 1e6;
   return {

@@ -1,16 +1,16 @@
 /**
- * The median of sorted values and its 95 % confidence interval: order statistics, interpolated after Hettmansperger and
- * Sheather, "Confidence intervals based on interpolated order statistics" (1986). It asks nothing of the distribution.
- * With fewer than six values no interval of order statistics reaches 95 %: the whole range is returned.
- * @throws RangeError on no values.
+ * The median of sorted values and its 95% confidence interval: order statistics, interpolated after Hettmansperger and
+ * Sheather, "Confidence intervals based on interpolated order statistics" (1986). Distribution-free. With fewer than
+ * six values no such interval reaches 95%: the whole range is returned.
+ * @throws RangeError if there are no values.
  */
 export function medianInterval(sorted: ArrayLike<number>): { median: number; ci95: [number, number] } {
   const n = sorted.length;
-  if (n === 0) throw new RangeError('There is no median of nothing.');
+  if (n === 0) throw new RangeError('No values to take a median of.');
   const at = (rank: number) => sorted[rank - 1] as number;
   const median = (at(Math.floor((n + 1) / 2)) + at(Math.ceil((n + 1) / 2))) / 2;
 
-  // depth d: between the d-th smallest and the d-th largest, the confidence is 1 - 2 P(B < d), B ~ binomial(n, 1/2).
+  // Depth d: between the d-th smallest and the d-th largest, the confidence is 1 - 2 P(B < d), B ~ binomial(n, 1/2).
   const half = Math.floor(n / 2);
   let depth = 1;
   let logTerm = -n * Math.LN2;

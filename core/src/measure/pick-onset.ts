@@ -1,40 +1,40 @@
 const { abs, ceil, log, log1p, max, min, round, sqrt } = Math;
 
-/** How long an attack may take to rise, from "within one sample" to soft. */
+/** Rise times to try, from "within one sample" to soft. */
 const RISE_MS = [0, 0.05, 0.1, 0.2, 0.4, 0.7, 1.1, 1.6, 2.4, 3.6, 5, 7, 10];
-/** A slower rise explains more noise before the attack, so it must explain it clearly better: log likelihood, doubled. */
+/**
+ * A slower rise explains more of the noise before the attack, so it must fit clearly better: doubled log likelihood.
+ */
 const SLOWNESS_HANDICAP = 3.5;
 const HANDICAP_FROM_MS = 0.05;
-/** A soft attack begins this part of its length before the straight rise that fits it, for its foot is round. */
+/** A soft attack begins this share of its length before the fitted straight rise, because its foot is rounded. */
 const FOOT_SHARE = 0.04;
 const SOFT_MS = 1;
-/** Once an attack stands this far out of the noise (32 dB), what follows says nothing more about where it began ... */
+/** Once an attack is this far above the noise (32 dB), later samples carry no information about its onset ... */
 const CLEAR_OF_NOISE = 40;
-/** ... or once it has reached this part of its peak. */
+/** ... or once it has reached this share of its peak. */
 const PEAK_SHARE = 0.9;
-/** What lies this far under an attack's own peak (50 dB) is no part of it: converter ringing, rounding. */
-const LEAST_SHARE = 0.003;
-/** Slow rises are first tried at this many places along their length, then ever finer around the best. */
+/** Anything this far below an attack's peak (50 dB) is converter ringing or rounding. */
+const MIN_SHARE = 0.003;
+/** Slow rises are first tried at this many positions along their length, then refined around the best. */
 const PLACES = 8;
 const FINER = 5;
-/** While a place is only sought, a rise is taken in so many blocks at the most. */
-const MOST_BLOCKS = 40;
+/** While searching, a rise is evaluated in at most this many blocks. */
+const MAX_BLOCKS = 40;
 
-/** How well each place explains an attack as its beginning; the scores are log likelihoods, doubled. */
+/** Likelihood of each sample as the onset of an attack; scores are doubled log likelihoods. */
 export interface Beginnings {
-  /** A whole sample, and how long it takes to rise from there. */
+  /** The best whole sample, and its rise time. */
   best: { sample: number; score: number; riseMs: number };
-  /** Whether a whole sample, which need not be the best, explains it so well. */
+  /** Whether a given sample, not necessarily the best, scores this well. */
   reaches(sample: number, score: number): boolean;
 }
 
 /**
- * Where an attack begins, by maximum likelihood: before it there is noise of variance `noise`; after it the variance
- * grows as the square of a straight rise, whose length is found along with the beginning. It is the change-point picker
- * of seismology (Maeda 1985) with a rise in it, so that a soft attack is not placed where it comes out of the noise but
- * where it began.
- *
- * It may lie from `fromSample` to `peakSample`, where the attack is loudest.
+ * The onset of an attack by maximum likelihood: noise of variance `noise` before it, variance growing as the square of
+ * a straight rise after it, with the rise time estimated along with the onset. The change-point picker of seismology
+ * (Maeda 1985) with a rise added, so that a soft attack is placed at its beginning and not where it emerges from the
+ * noise. Searches from `fromSample` to `peakSample`, the loudest sample.
  */
 export function pickOnset(
   samples: Float32Array,
@@ -58,9 +58,9 @@ export function pickOnset(
   return {
     best: { sample: max(0, round(fromSample + best.at)), score: best.score, riseMs: RISE_MS[likeliest] as number },
     reaches(sample, score) {
-      // Computed anew: what each hit of an hour would keep for it is far more than it costs.
+      // Recomputed on demand: caching it for every hit of an hour would cost far more memory than it saves time.
       const again = attackOf(samples, fromSample, end, noise);
-      // That which explains the best place mostly explains those near it too.
+      // The rise time that fits best usually fits the neighboring samples too.
       return [likeliest, ...RISE_MS.keys()].some((i) => {
         const { foot, handicap, exact } = riseOf(again, RISE_MS[i] as number, sampleRate);
         const at = round(sample - fromSample + foot);
@@ -70,12 +70,12 @@ export function pickOnset(
   };
 }
 
-/** The power of what was there before an attack, at least so much that it is told from what the attack's own level makes. */
+/** Noise power before an attack, with a lower bound relative to the attack's own level. */
 export function leastNoise(noise: number, level: number): number {
-  return max(noise, (LEAST_SHARE * level) ** 2);
+  return max(noise, (MIN_SHARE * level) ** 2);
 }
 
-/** The samples in question: how many, the running sum of their power, and what they are to be explained by. */
+/** The samples to explain: their count, running sum of power, noise and signal power. */
 interface Attack {
   places: number;
   power: Float64Array;
@@ -84,7 +84,7 @@ interface Attack {
   signal: number;
 }
 
-/** Room that one call after the other works in: thousands of hits an hour would else fill the memory with it. */
+/** Scratch buffers reused across calls to avoid per-hit allocation. */
 let room = roomFor(0);
 
 function roomFor(places: number) {
@@ -101,7 +101,7 @@ function attackOf(samples: Float32Array, from: number, end: number, noise: numbe
     power[i] = sample * sample;
     sums[i + 1] = (sums[i] as number) + sample * sample;
   }
-  // Variance where the rise ends: a sine's mean square is half the square of its peak.
+  // Variance at the end of the rise: a sine's mean square is half the square of its peak.
   return { places, power, sums, noise, signal: max((power[places - 1] as number) / 2, noise) };
 }
 
@@ -111,19 +111,19 @@ function attackEnd(samples: Float32Array, fromSample: number, peakSample: number
   return peakSample;
 }
 
-/** One length of rise: how well it explains an attack that begins at each place. */
+/** One rise time, with its likelihood at each position. */
 interface Rise {
   length: number;
-  /** A soft attack begins this much before. */
+  /** How far before the fitted rise a soft attack begins. */
   foot: number;
   handicap: number;
-  /** Twice the log likelihood, constants left out. */
+  /** Doubled log likelihood without constants. */
   exact: (at: number) => number;
-  /** The same by blocks of the rise, each with its mean: it differs little from place to place, and costs a part of it. */
+  /** Approximation by block means of the rise: barely varies from sample to sample, at a fraction of the cost. */
   roughly: (at: number) => number;
 }
 
-/** Works in the room: what it gives holds until it is called again. */
+/** Returns a view into the scratch buffers, valid until the next call. */
 function riseOf({ places, power, sums, noise, signal }: Attack, riseMs: number, sampleRate: number): Rise {
   const length = max(1, (riseMs / 1000) * sampleRate);
   const count = min(places, ceil(length));
@@ -150,7 +150,7 @@ function riseOf({ places, power, sums, noise, signal }: Attack, riseMs: number, 
     for (let i = 0; i < rising; i++) score -= (power[at + i] as number) * (inverse[i] as number);
     return score;
   };
-  const block = ceil(count / MOST_BLOCKS);
+  const block = ceil(count / MAX_BLOCKS);
   fillMeans(means, inverse, count, block);
   const roughly = (at: number): number => {
     const rising = min(count, places - at);
@@ -179,11 +179,11 @@ function fillMeans(means: Float64Array, values: Float64Array, count: number, blo
   }
 }
 
-/** Seeks ever finer around the best place: the score of a rise is smooth over a part of its length. */
+/** Coarse-to-fine search around the best position: a rise's score is smooth over a fraction of its length. */
 function bestPlace({ exact, roughly }: Rise, places: number, stride: number): { score: number; at: number } {
   let best = { score: -Infinity, at: 0 };
   const tryFrom = (from: number, to: number, by: number) => {
-    // In the end the true score counts, also against other rises.
+    // The final comparison, also between rise times, uses the exact score.
     const scoreAt = by === 1 ? exact : roughly;
     best = { score: -Infinity, at: best.at };
     for (let at = max(0, from); at < min(places, to); at += by) {

@@ -2,17 +2,17 @@ import { leastNoise, pickOnset, type Beginnings } from './pick-onset';
 
 const { abs, max, min, round } = Math;
 
-/** What is bright just before is noise to what begins. */
+/** Bright sound just before the onset counts as noise. */
 const BEFORE_MS = 5;
-/** It stands this far out of that (32 dB), or nothing is said. */
+/** Minimum power ratio to that noise (32 dB); otherwise no result. */
 const CLEAR = 40;
-/** A sound is sudden that rises in no more than this. */
+/** Longest rise time of a sudden sound. */
 const SUDDEN_MS = 0.2;
 
 /**
- * Where a sound begins that is sudden and bright, though something duller rings under it: the beginning is sought in the second
- * differences of the samples (the pre-emphasis of speech processing, twice), which leave next to nothing of a slow tone. It may
- * lie from `fromSample` to `peakSample`. Null when it is not sudden, or not bright.
+ * The onset of a sudden, bright sound on top of a duller one: searched in the second differences of the samples
+ * (pre-emphasis, applied twice), which suppress a slow tone. Searches from `fromSample` to `peakSample`. Null if the
+ * sound isn't sudden or isn't bright.
  */
 export function pickSudden(
   samples: Float32Array,
@@ -38,7 +38,7 @@ export function pickSudden(
   };
 }
 
-/** Each stands at the last sample of the three, so that none begins before the sound does. */
+/** Each difference is placed at the last of its three samples, so that none precedes the sound. */
 function secondDifferences(samples: Float32Array, from: number, to: number): Float32Array {
   const at = (i: number) => samples[i] ?? 0;
   return Float32Array.from(

@@ -18,7 +18,7 @@ function watch(toMs: number, endsMs = Infinity) {
   return { ...watching.readings(120)[1]!, beat: watching.latestBeat() };
 }
 
-test('silent, then settling, then locked at the tempo and the delay that are heard', () => {
+test('silent, then settling, then locked at the tempo and latency heard', () => {
   expect(watch(900)).toMatchObject({ state: 'silent', bpm: null, medianMs: null, lastHitMs: null });
   expect(watch(2400).state).toBe('settling');
   const reading = watch(6000);
@@ -29,7 +29,7 @@ test('silent, then settling, then locked at the tempo and the delay that are hea
   expect(reading.lastHitMs).toBeCloseTo(5000 + 5512, 0);
 });
 
-test('the noise with which listening begins is no hit', () => {
+test('the noise at the start of listening isn’t a hit', () => {
   const random = seededRandom(4);
   const watch = new ReturnWatch({ sampleRate: 48_000, channels: 2, referenceChannel: 0 });
   const noise = () => Float32Array.from({ length: 480 }, () => 0.0004 * random.normal());
@@ -41,7 +41,7 @@ test('the noise with which listening begins is no hit', () => {
   expect(watch.latestBeat()).toBeNull();
 });
 
-test('where looks take long, they come less often', () => {
+test('when an analysis takes long, the next one waits longer', () => {
   const watch = new ReturnWatch({ sampleRate: 1000, channels: 1, referenceChannel: 0 });
   const looks = () => {
     let count = 0;
@@ -58,7 +58,7 @@ test('lost when the hits stop', () => {
   expect(watch(8000, 5000)).toMatchObject({ state: 'lost', bpm: null });
 });
 
-test('the newest beat can be seen: the click at its place, the gear after it', () => {
+test('the last beat is available: the click in place, the device after it', () => {
   expect(watch(900).beat).toBeNull();
   const [click, gear] = watch(6000).beat!;
   const first = (samples: Float32Array) => samples.findIndex((sample) => Math.abs(sample) > 0.2) / 48 + BEAT_VIEW_MS[0];

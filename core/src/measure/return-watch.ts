@@ -3,46 +3,46 @@ import type { FollowState } from '../follow/follow-state';
 import { fitTempo } from './fit-tempo';
 import { matchOnsets, type Landing } from './match-onsets';
 
-/** What comes back on one channel, over the last beats. */
+/** The audio return on one channel over the last beats. */
 export interface ReturnReading {
   state: FollowState;
-  /** The tempo that was heard, in BPM. */
+  /** The tempo heard, in BPM. */
   bpm: number | null;
   /** `pulse` counts back from the newest beat: 0, -1, -2 ... */
   landings: Landing[];
   medianMs: number | null;
-  /** When the last hit was heard, in ms on the timeline of the blocks. */
+  /** Time of the last hit, in ms on the timeline of the blocks. */
   lastHitMs: number | null;
-  /** Highest sample of the last quarter second, 0..1. */
+  /** Peak sample of the last quarter second, 0..1. */
   level: number;
 }
 
-/** What `latestBeat` shows: from before the beat to after it, in ms. */
+/** The range of `latestBeat` around the beat, in ms. */
 export const BEAT_VIEW_MS = [-10, 60] as const;
 
 const KEPT_MS = 3000;
 const EVERY_MS = 250;
-/** So many times as long as the look itself. */
+/** Pause after an analysis, as a multiple of its own duration. */
 const REST_PER_LOOK = 6;
-/** An attack is judged once this much has come after it. */
+/** An attack is evaluated once this much audio has followed it. */
 const RIPE_MS = 60;
-/** The same onset, found again in the next look, is off by no more than this. */
+/** The same onset, found again in the next analysis, differs by no more than this. */
 const SAME_MS = 20;
 const KEPT_BEATS = 16;
-const FEWEST_TO_LOCK = 4;
+const MIN_TO_LOCK = 4;
 const TEMPO_TOLERANCE = 0.01;
 
 interface Channel {
-  /** The last seconds up to the newest look. */
+  /** The last seconds up to the latest analysis. */
   samples: Float32Array;
-  /** What came in since. */
+  /** Audio received since. */
   fresh: Float32Array[];
   hitsMs: number[];
 }
 
 /**
- * Watches live returns: finds onsets as sound comes in, and tells how each channel stands against the one that carries
- * the hub's click. Blocks follow on; all channels have one length.
+ * Watches live returns: detects onsets as audio comes in, and measures each channel against the one that carries the
+ * hub's click. Blocks are consecutive; all channels have the same length.
  */
 export class ReturnWatch {
   readonly #sampleRate: number;
@@ -65,7 +65,7 @@ export class ReturnWatch {
     }));
   }
 
-  /** `startMs`: when the block's first sample was captured. True when there is something new to read. */
+  /** `startMs`: capture time of the block's first sample. Returns true if there is a new reading. */
   push(channels: readonly Float32Array[], startMs: number): boolean {
     const frames = channels[0]?.length ?? 0;
     this.#beganMs ??= startMs;
@@ -81,20 +81,20 @@ export class ReturnWatch {
   }
 
   /**
-   * A look took so long: the next comes no sooner than leaves most of the time to others. Else, where the computer is slow, sound
-   * would come in faster than it can be looked at, and nothing else would ever be done.
+   * Reports the duration of an analysis, so that the next one leaves most of the time to other work. Otherwise a slow
+   * computer would fall behind and do nothing else.
    */
   lookTook(ms: number): void {
     this.#everyMs = Math.min(KEPT_MS / 2, Math.max(EVERY_MS, REST_PER_LOOK * ms));
   }
 
-  /** One reading a channel; the reference channel is measured against itself. `bpm`: the tempo that should be heard. */
+  /** One reading per channel; the reference channel is measured against itself. `bpm`: the expected tempo. */
   readings(bpm: number): ReturnReading[] {
     const pulsesMs = this.#channels[this.#referenceChannel]?.hitsMs.slice(-KEPT_BEATS) ?? [];
     return this.#channels.map((channel) => this.#reading(channel, pulsesMs, bpm));
   }
 
-  /** The sound around the newest beat whose tail has come in, one array a channel; null before the first. */
+  /** The audio around the last beat that is complete, one array per channel; null before the first. */
   latestBeat(): Float32Array[] | null {
     const pulseMs = this.#channels[this.#referenceChannel]?.hitsMs.findLast(
       (ms) => ms + BEAT_VIEW_MS[1] < this.#lookedMs,
@@ -107,7 +107,7 @@ export class ReturnWatch {
 
   #listen(channel: Channel): void {
     const startMs = this.#lookedMs - KEPT_MS;
-    // Where listening begins, mere noise rises out of nothing: that is no hit.
+    // At the start of listening, noise rises out of nothing: that isn't a hit.
     const newest = channel.hitsMs.at(-1) ?? this.#beganMs ?? -Infinity;
     for (const { timeMs } of detectOnsetsOf(channel.samples, this.#sampleRate)) {
       const atMs = startMs + timeMs;
@@ -130,7 +130,7 @@ export class ReturnWatch {
         ? lastHitMs === null
           ? 'silent'
           : 'lost'
-        : landings.length >= FEWEST_TO_LOCK && steady
+        : landings.length >= MIN_TO_LOCK && steady
           ? 'locked'
           : 'settling',
       bpm: quiet ? null : heardBpm,
@@ -142,7 +142,7 @@ export class ReturnWatch {
   }
 }
 
-/** All at once: the seconds that are kept are moved up for each look, and not for each block. */
+/** Shift the kept seconds once per analysis, not per block. */
 function append(kept: Float32Array, blocks: readonly Float32Array[]): void {
   const frames = blocks.reduce((sum, block) => sum + block.length, 0);
   kept.copyWithin(0, Math.min(frames, kept.length));

@@ -1,29 +1,29 @@
 import { maximumTimeIntervalErrors, overlappingAndModified } from './deviations';
 
-/** How steady something is over one averaging time. */
+/** Stability over one averaging time. */
 export interface WanderPoint {
   tauMs: number;
-  /** Without unit: ms of time error per ms. */
+  /** Dimensionless: ms of time error per ms. */
   allanDeviation: number;
   /** ms */
   timeDeviation: number;
-  /** ms: the most that the time error moves within any stretch this long. */
+  /** MTIE: the largest change of the time error within any stretch this long, ms. */
   mtie: number;
 }
 
 export interface Wander {
   points: WanderPoint[];
-  /** The longest stretch for which something can be said, and how far the time error moves within any such, ms. */
+  /** The longest named stretch covered by the data, and half the time error's range within any such stretch, ms. */
   steady: { overMs: number; withinMs: number } | null;
 }
 
 const POINTS_PER_DECADE = 4;
 const MINUTE_MS = 60_000;
-/** Stretches that a musician has a name for. */
+/** Stretches with an everyday name. */
 const NAMED_MS = [3_600_000, 600_000, MINUTE_MS, 10_000, 1000];
 
 /**
- * Wander over all averaging times that the data are long enough for, at logarithmic steps: Allan and time deviation (NIST SP
+ * Wander over all averaging times the data is long enough for, in logarithmic steps: Allan and time deviation (NIST SP
  * 1065) and MTIE (ITU-T G.810). `timeErrorMs` is equally spaced by `tau0Ms`.
  */
 export function measureWander(timeErrorMs: ArrayLike<number>, tau0Ms: number): Wander {
@@ -36,7 +36,7 @@ export function measureWander(timeErrorMs: ArrayLike<number>, tau0Ms: number): W
   }
   const overMs = steadyStretch((n - 1) * tau0Ms);
   const over = Math.round((overMs ?? 0) / tau0Ms);
-  // All in one go, for each is got from the one before it.
+  // All in one pass, since each is derived from the one before.
   const windows = [...factors, ...(over > 0 ? [over] : [])].sort((a, b) => a - b);
   const errors = maximumTimeIntervalErrors(timeErrorMs, windows);
   const mtie = new Map(windows.map((m, i) => [m, errors[i] as number]));

@@ -1,12 +1,12 @@
 const { floor, max, min } = Math;
 
-/** The lowest and the highest sample of each column of a drawing, -1..1. */
+/** The lowest and highest sample of each column, -1..1. */
 export interface Envelope {
   low: Float32Array;
   high: Float32Array;
 }
 
-/** The lowest and highest sample in each of `columns` equal stretches from one sample to another: what a screen can show. */
+/** The lowest and highest sample in each of `columns` equal stretches: as much as a screen can show. */
 export function waveformEnvelope(
   samples: Float32Array,
   fromSample: number,

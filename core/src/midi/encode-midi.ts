@@ -12,33 +12,51 @@ const STATUS_ONLY = {
 
 /**
  * The bytes of one message, with its status byte (no running status).
- * @throws RangeError when a field does not fit the message, naming the field and its range.
+ * @throws RangeError if a field is out of range, naming the field and its range.
  */
 export function encodeMidi(message: MidiMessage): Uint8Array {
   switch (message.kind) {
     case 'quarterFrame':
-      return Uint8Array.of(0xf1, (within('piece', message.piece, 7) << 4) | within('nibble', message.nibble, 15));
+      return Uint8Array.of(
+        0xf1,
+        (assertRange('piece', message.piece, 7) << 4) | assertRange('nibble', message.nibble, 15),
+      );
     case 'songPosition':
       return Uint8Array.of(0xf2, ...fourteenBits('sixteenths', message.sixteenths));
     case 'songSelect':
-      return Uint8Array.of(0xf3, within('song', message.song, 127));
+      return Uint8Array.of(0xf3, assertRange('song', message.song, 127));
     case 'noteOff':
-      return voice(0x80, message.channel, within('note', message.note, 127), within('velocity', message.velocity, 127));
+      return voice(
+        0x80,
+        message.channel,
+        assertRange('note', message.note, 127),
+        assertRange('velocity', message.velocity, 127),
+      );
     case 'noteOn':
-      return voice(0x90, message.channel, within('note', message.note, 127), within('velocity', message.velocity, 127));
+      return voice(
+        0x90,
+        message.channel,
+        assertRange('note', message.note, 127),
+        assertRange('velocity', message.velocity, 127),
+      );
     case 'polyPressure':
-      return voice(0xa0, message.channel, within('note', message.note, 127), within('pressure', message.pressure, 127));
+      return voice(
+        0xa0,
+        message.channel,
+        assertRange('note', message.note, 127),
+        assertRange('pressure', message.pressure, 127),
+      );
     case 'controlChange':
       return voice(
         0xb0,
         message.channel,
-        within('controller', message.controller, 127),
-        within('value', message.value, 127),
+        assertRange('controller', message.controller, 127),
+        assertRange('value', message.value, 127),
       );
     case 'programChange':
-      return voice(0xc0, message.channel, within('program', message.program, 127));
+      return voice(0xc0, message.channel, assertRange('program', message.program, 127));
     case 'channelPressure':
-      return voice(0xd0, message.channel, within('pressure', message.pressure, 127));
+      return voice(0xd0, message.channel, assertRange('pressure', message.pressure, 127));
     case 'pitchBend':
       return voice(0xe0, message.channel, ...fourteenBits('value', message.value));
     case 'sysex':
@@ -65,11 +83,11 @@ function systemExclusive(data: Uint8Array): Uint8Array {
 }
 
 function fourteenBits(field: string, value: number): [number, number] {
-  within(field, value, 16383);
+  assertRange(field, value, 16383);
   return [value & 0x7f, value >> 7];
 }
 
-function within(field: string, value: number, most: number): number {
+function assertRange(field: string, value: number, most: number): number {
   if (!Number.isInteger(value) || value < 0 || value > most)
     throw new RangeError(`MIDI ${field} must be a whole number from 0 to ${most}, not ${value}.`);
   return value;

@@ -1,4 +1,4 @@
-/** Everything MIDI 1.0 can say (MIDI 1.0 Detailed Specification 4.2.1). Channels count from 1, as printed on gear. */
+/** Every MIDI 1.0 message (MIDI 1.0 Detailed Specification 4.2.1). Channels count from 1, as printed on gear. */
 export type MidiMessage =
   | { kind: 'clock' }
   | { kind: 'start' }
@@ -22,13 +22,13 @@ export type MidiMessage =
   /** Data bytes without F0 and F7. */
   | { kind: 'sysex'; data: Uint8Array };
 
-/** A message and the moment it is due, or arrived, in milliseconds on one monotonic timeline. */
+/** A message and when it is due, or arrived, in milliseconds on one monotonic timeline. */
 export interface TimedMessage {
   atMs: number;
   message: MidiMessage;
 }
 
-/** MIDI clock: 24 ticks a quarter note; a song position unit is a sixteenth, six ticks. */
+/** MIDI clock: 24 ticks per quarter note; a song position unit is a sixteenth, six ticks. */
 export const TICKS_PER_BEAT = 24;
 export const SIXTEENTHS_PER_BEAT = 4;
 export const TICKS_PER_SIXTEENTH = TICKS_PER_BEAT / SIXTEENTHS_PER_BEAT;

@@ -27,7 +27,7 @@ const anyMessage: fc.Arbitrary<MidiMessage> = fc.oneof(
 
 const parse = (...bytes: number[]) => new MidiParser().push(Uint8Array.from(bytes), 0).map((timed) => timed.message);
 
-test('the status bytes are those of the specification', () => {
+test('the status bytes match the specification', () => {
   expect([...encodeMidi({ kind: 'clock' })]).toEqual([0xf8]);
   expect([...encodeMidi({ kind: 'start' })]).toEqual([0xfa]);
   expect([...encodeMidi({ kind: 'continue' })]).toEqual([0xfb]);
@@ -36,7 +36,7 @@ test('the status bytes are those of the specification', () => {
   expect([...encodeMidi({ kind: 'pitchBend', channel: 3, value: 8192 })]).toEqual([0xe2, 0x00, 0x40]);
 });
 
-test('any messages, cut anywhere, with clock between any two bytes, come out as they went in', () => {
+test('any messages, split anywhere, with clock between any two bytes, survive a round trip', () => {
   fc.assert(
     fc.property(fc.array(anyMessage, { maxLength: 20 }), fc.infiniteStream(fc.boolean()), (messages, coin) => {
       const parser = new MidiParser();
@@ -57,7 +57,7 @@ test('any messages, cut anywhere, with clock between any two bytes, come out as 
   );
 });
 
-test('garbage never throws, and a clean message after it is heard', () => {
+test('garbage never throws, and a valid message after it is parsed', () => {
   fc.assert(
     fc.property(fc.uint8Array({ maxLength: 200 }), (bytes) => {
       const parser = new MidiParser();
@@ -70,7 +70,7 @@ test('garbage never throws, and a clean message after it is heard', () => {
   );
 });
 
-test('running status is kept by real-time bytes and cleared by system common ones', () => {
+test('running status survives real-time bytes and is cleared by system common ones', () => {
   expect(parse(0x91, 60, 1, 0xf8, 61, 2)).toEqual([
     { kind: 'noteOn', channel: 2, note: 60, velocity: 1 },
     { kind: 'clock' },
@@ -82,7 +82,7 @@ test('running status is kept by real-time bytes and cleared by system common one
   ]);
 });
 
-test('SysEx that is cut off or too long is dropped and counted', () => {
+test('truncated or oversized SysEx is dropped and counted', () => {
   const parser = new MidiParser({ maxSysexBytes: 4 });
   expect(parser.push(Uint8Array.of(0xf0, 1, 2, 3, 4, 5, 6, 0xf7), 0)).toEqual([]);
   expect(parser.skippedBytes).toBeGreaterThan(0);
@@ -92,13 +92,13 @@ test('SysEx that is cut off or too long is dropped and counted', () => {
   ]);
 });
 
-test('a field that does not fit is refused by name', () => {
+test('an out-of-range field is named in the error', () => {
   expect(() => encodeMidi({ kind: 'noteOn', channel: 0, note: 1, velocity: 1 })).toThrow(/channel.*1 to 16/);
   expect(() => encodeMidi({ kind: 'songPosition', sixteenths: 16384 })).toThrow(/sixteenths.*16383/);
   expect(() => encodeMidi({ kind: 'sysex', data: Uint8Array.of(200) })).toThrow(/SysEx data byte 0/);
 });
 
-test('a second library reads our channel messages the same', () => {
+test('a second library reads our channel messages the same way', () => {
   const header = [0x4d, 0x54, 0x68, 0x64, 0, 0, 0, 6, 0, 0, 0, 1, 0, 24];
   const voice = anyMessage.filter((message) => 'channel' in message);
   fc.assert(

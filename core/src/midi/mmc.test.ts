@@ -11,7 +11,7 @@ test.each([
   ['recordStrobe', 0x06],
   ['recordExit', 0x07],
   ['pause', 0x09],
-] as const)('%s is command %i, to all devices unless told otherwise', (kind, number) => {
+] as const)('%s is command %i, to all devices by default', (kind, number) => {
   expect([...encodeMmc({ kind }).data]).toEqual([0x7f, 0x7f, 0x06, number]);
   expect(decodeMmc(Uint8Array.of(0x7f, 3, 0x06, number))).toEqual({ device: 3, commands: [{ kind }] });
 });
@@ -23,7 +23,7 @@ test('locate carries rate, code and subframes', () => {
   expect(decodeMmc(data)).toEqual({ device: 5, commands: [{ kind: 'locate', position }] });
 });
 
-test('several commands in one message are read in order; one of another set is named', () => {
+test('several commands in one message are read in order; an unsupported one is named', () => {
   const data = Uint8Array.of(0x7f, 0x7f, 0x06, 0x01, 0x47, 3, 1, 2, 3, 0x7c, 0x02);
   expect(decodeMmc(data).commands).toEqual([
     { kind: 'stop' },
@@ -33,7 +33,7 @@ test('several commands in one message are read in order; one of another set is n
   ]);
 });
 
-test('what is cut off, out of range or something else gives no command and never throws', () => {
+test('truncated, out-of-range or other data gives no command and never throws', () => {
   expect(decodeMmc(Uint8Array.of(0x7f, 0x7f, 0x06, 0x44, 0x06, 0x01, 0x21)).commands).toEqual([]);
   const badHour: MmcCommand[] = [{ kind: 'unknown', command: 0x44 }];
   expect(decodeMmc(Uint8Array.of(0x7f, 0x7f, 0x06, 0x44, 0x06, 0x01, 0x1f, 0, 0, 0, 0)).commands).toEqual(badHour);

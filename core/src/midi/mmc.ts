@@ -1,6 +1,6 @@
 import type { MidiMessage } from './message';
 
-/** A position in hours to frames and hundredths of a frame, with the two bits that name the frame rate (0..3). */
+/** A position in hours to frames and hundredths of a frame, with the two bits for the frame rate (0..3). */
 export interface MmcPosition {
   rateCode: number;
   hours: number;
@@ -10,14 +10,14 @@ export interface MmcPosition {
   subframes: number;
 }
 
-/** The commands of MIDI Machine Control (RP-013) that need no more than a position. */
+/** The commands of MIDI Machine Control (RP-013) with no data beyond a position. */
 export type MmcCommand =
   | { kind: (typeof PLAIN)[keyof typeof PLAIN] }
   | { kind: 'locate'; position: MmcPosition }
-  /** Of another command set than ours: its number, so that it can be shown. */
+  /** An unsupported command: its number, for display. */
   | { kind: 'unknown'; command: number };
 
-/** Everybody who listens. */
+/** Addresses every device. */
 export const ALL_DEVICES = 0x7f;
 
 const PLAIN = {
@@ -42,26 +42,26 @@ const MACHINE_CONTROL_COMMAND = 0x06;
 const LOCATE = 0x44;
 const LOCATE_TARGET = 0x01;
 const LOCATE_DATA_BYTES = 6;
-/** Commands from here to 77 hex are followed by a count and so many bytes. */
+/** Commands from here to 77 hex are followed by a byte count and that many bytes. */
 const FIRST_WITH_COUNT = 0x40;
 const LAST_WITH_COUNT = 0x77;
 
 /**
  * One command as a SysEx message. Source: MIDI Machine Control, RP-013.
- * @throws RangeError on a device number or a field of the position that does not fit.
+ * @throws RangeError on a device number or a field of the position that is out of range.
  */
 export function encodeMmc(
   command: Exclude<MmcCommand, { kind: 'unknown' }>,
   device = ALL_DEVICES,
 ): Extract<MidiMessage, { kind: 'sysex' }> {
   const body = command.kind === 'locate' ? locateBytes(command.position) : [NUMBERS.get(command.kind) ?? 0];
-  const head = [UNIVERSAL_REAL_TIME, within('device', device, 127), MACHINE_CONTROL_COMMAND];
+  const head = [UNIVERSAL_REAL_TIME, assertRange('device', device, 127), MACHINE_CONTROL_COMMAND];
   return { kind: 'sysex', data: Uint8Array.of(...head, ...body) };
 }
 
 /**
- * The commands in a SysEx message's data, of which one message may hold several, in order; empty when it is no machine
- * control. What is cut off or makes no sense ends the list. Never throws.
+ * The commands in a SysEx message's data, in order; one message may hold several. Empty if it isn't machine control. A
+ * truncated or invalid command ends the list. Never throws.
  */
 export function decodeMmc(data: Uint8Array): { device: number; commands: MmcCommand[] } {
   const device = data[1] ?? 0;
@@ -87,11 +87,11 @@ function locateBytes({ rateCode, hours, minutes, seconds, frames, subframes }: M
     LOCATE,
     LOCATE_DATA_BYTES,
     LOCATE_TARGET,
-    (within('frame rate', rateCode, 3) << 5) | within('hours', hours, 23),
-    within('minutes', minutes, 59),
-    within('seconds', seconds, 59),
-    within('frames', frames, 29),
-    within('subframes', subframes, 99),
+    (assertRange('frame rate', rateCode, 3) << 5) | assertRange('hours', hours, 23),
+    assertRange('minutes', minutes, 59),
+    assertRange('seconds', seconds, 59),
+    assertRange('frames', frames, 29),
+    assertRange('subframes', subframes, 99),
   ];
 }
 
@@ -103,7 +103,7 @@ function locatePosition(data: Uint8Array): MmcPosition | null {
   return { rateCode: (hour >> 5) & 3, hours, minutes, seconds, frames, subframes };
 }
 
-function within(field: string, value: number, most: number): number {
+function assertRange(field: string, value: number, most: number): number {
   if (!Number.isInteger(value) || value < 0 || value > most)
     throw new RangeError(`MMC ${field} must be a whole number from 0 to ${most}, not ${value}.`);
   return value;

@@ -4,12 +4,12 @@ import type { MidiMessage, TimedMessage } from './message';
 const SILENT: ReadonlySet<number> = new Set([0xf4, 0xf5, 0xf9, 0xfd]);
 
 /**
- * Turns a byte stream, cut anywhere, into messages. Running status, real-time bytes inside other messages, and SysEx
- * over several pushes are understood; what makes no sense is skipped and counted in `skippedBytes`. Never throws.
- * A message carries the time of the push that completed it, in ms. Source: MIDI 1.0 Detailed Specification 4.2.1.
+ * Turns a byte stream, cut anywhere, into messages. Handles running status, real-time bytes inside other messages, and
+ * SysEx across pushes; skips invalid bytes and counts them in `skippedBytes`. Never throws. A message carries the time
+ * of the push that completed it, in ms. Source: MIDI 1.0 Detailed Specification 4.2.1.
  */
 export class MidiParser {
-  /** Bytes that belonged to no message: garbage, cut-off messages, SysEx longer than the limit. */
+  /** Bytes outside any message: garbage, truncated messages, SysEx over the limit. */
   skippedBytes = 0;
 
   #status = 0;
@@ -38,7 +38,7 @@ export class MidiParser {
     return this.#dataByte(byte);
   }
 
-  /** Real-time bytes may stand anywhere and disturb nothing. */
+  /** Real-time bytes may occur anywhere, even inside other messages. */
   #realTime(byte: number): MidiMessage | null {
     if (SILENT.has(byte)) this.skippedBytes++;
     return REAL_TIME[byte] ?? null;
@@ -53,7 +53,7 @@ export class MidiParser {
       this.skippedBytes += 1 + (sysex?.length ?? 0);
       return null;
     }
-    // Any other status byte ends a SysEx that was cut off.
+    // Any other status byte ends a truncated SysEx.
     this.skippedBytes += sysex ? sysex.length + 1 : 0;
     this.#forget();
     if (byte === 0xf0) {
@@ -95,7 +95,7 @@ export class MidiParser {
     return message;
   }
 
-  /** A message that a new status byte interrupts is lost; only its own bytes are counted, not a running status. */
+  /** A message interrupted by a new status byte is discarded; count its own bytes, but not a running status. */
   #forget(): void {
     this.skippedBytes += this.#data.length;
     this.#data.length = 0;

@@ -1,4 +1,4 @@
-/** Three times of an exchange: asked on our clock, answered on theirs, and heard on ours, all in ms. */
+/** Timestamps of an exchange: sent on our clock, answered on theirs, received on ours, all in ms. */
 export interface Exchange {
   sentMs: number;
   theirsMs: number;
@@ -6,21 +6,21 @@ export interface Exchange {
 }
 
 export interface ClockDifference {
-  /** Added to our time it gives theirs, ms, now. */
+  /** Current offset, ms: add to our time to get theirs. */
   offsetMs: number;
-  /** How much faster their clock runs, parts per million; 0 until enough time has passed to tell. */
+  /** How much faster their clock runs, ppm; 0 until there is enough data. */
   driftPpm: number;
-  /** The standard error of the offset by chance, ms. */
+  /** Standard error of the offset, ms. */
   standardErrorMs: number;
-  /** The shortest way there and back, ms. Half of it is the most that the offset can be off by a way that is longer one way. */
+  /** Shortest round trip, ms. Half of it bounds the error from asymmetric paths. */
   roundTripMs: number;
 }
 
-const MOST_EXCHANGES = 128;
+const MAX_EXCHANGES = 128;
 const MEMORY_MS = 300_000;
-/** What an exchange is thought to be off by even on the shortest way: stamps of 100 us, and programs that wait their turn. */
+/** Uncertainty of an exchange even at the shortest round trip: 100 us timestamps, and scheduling at both ends. */
 const FLOOR_MS = 0.05;
-/** Crystals differ by some tens of parts per million (common practice). */
+/** Crystals differ by some tens of ppm (common practice). */
 const PRIOR_DRIFT = 30e-6;
 
 interface Sample {
@@ -30,9 +30,9 @@ interface Sample {
 }
 
 /**
- * How another clock runs beside ours, from messages there and back. An exchange that took longer than the shortest may be off
- * by half of what it took longer, and counts that much less; a line of weighted least squares runs through the rest, whose slope
- * is held near nothing until the exchanges know better.
+ * Estimates offset and drift of another clock from message exchanges. An exchange slower than the fastest one can be
+ * off by half the excess, so its weight drops accordingly; weighted least squares gives the offset, and the drift as
+ * its slope, which is held near zero until there is enough data.
  */
 export class ClockMatch {
   #samples: Sample[] = [];
@@ -42,12 +42,12 @@ export class ClockMatch {
   #standardErrorMs = Infinity;
   #roundTripMs = Infinity;
 
-  /** An exchange that cannot be is left out. */
+  /** Discards impossible exchanges. */
   push({ sentMs, theirsMs, receivedMs }: Exchange): void {
     const roundTripMs = receivedMs - sentMs;
     if (!(roundTripMs >= 0) || !Number.isFinite(theirsMs)) return;
     const atMs = (sentMs + receivedMs) / 2;
-    this.#samples = this.#samples.filter((sample) => atMs - sample.atMs < MEMORY_MS).slice(1 - MOST_EXCHANGES);
+    this.#samples = this.#samples.filter((sample) => atMs - sample.atMs < MEMORY_MS).slice(1 - MAX_EXCHANGES);
     this.#samples.push({ atMs, offsetMs: theirsMs - atMs, roundTripMs });
     this.#fit();
   }
@@ -67,12 +67,12 @@ export class ClockMatch {
     return this.#samples.length;
   }
 
-  /** What their clock shows when ours shows this, ms. */
+  /** Their time at a moment of ours, ms. */
   toTheirs(oursMs: number): number {
     return oursMs + this.#offsetMs + this.#drift * (oursMs - this.#middleMs);
   }
 
-  /** What our clock shows when theirs shows this, ms. */
+  /** Our time at a moment of theirs, ms. */
   toOurs(theirsMs: number): number {
     return (theirsMs - this.#offsetMs + this.#drift * this.#middleMs) / (1 + this.#drift);
   }
@@ -80,10 +80,10 @@ export class ClockMatch {
   #fit(): void {
     const samples = this.#samples;
     const shortest = samples.reduce((least, { roundTripMs }) => Math.min(least, roundTripMs), Infinity);
-    // Offsets against the newest: clocks that were started years apart would eat the digits.
+    // Relative to the newest sample; absolute offsets between distant epochs would lose precision.
     const base = samples.at(-1)?.offsetMs ?? 0;
     const line = fitLine(samples, base, shortest, FLOOR_MS);
-    // Where even the quick ones scatter, the way is uneven in both directions, and quick ones are not better than others.
+    // If even the fastest exchanges scatter, jitter hits both directions and a short round trip is no better evidence.
     const quick = [...samples].sort((a, b) => a.roundTripMs - b.roundTripMs).slice(0, Math.ceil(samples.length / 3));
     const even = fitLine(quick, base, shortest, shortest + 1);
     const scatter = rootMeanSquare(quick.map(({ atMs, offsetMs }) => offsetMs - base - even.at(atMs)));
@@ -96,7 +96,7 @@ export class ClockMatch {
   }
 }
 
-/** Weighted least squares; `floorMs`: what the quickest exchange is off by, by chance. */
+/** Weighted least squares; `floorMs`: uncertainty of the fastest exchange. */
 function fitLine(samples: readonly Sample[], baseMs: number, shortestMs: number, floorMs: number) {
   const weights = samples.map(({ roundTripMs }) => 1 / (floorMs ** 2 + ((roundTripMs - shortestMs) / 2) ** 2));
   const total = weights.reduce((sum, weight) => sum + weight, 0);

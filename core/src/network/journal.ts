@@ -1,9 +1,9 @@
 import { readChannelNotes, writeChannelJournals, type NoteStand } from './note-chapter';
 import { lastPiece, NO_TIMECODE, type SequencerState, type TimecodeState } from './sequencer-state';
 
-/** What a journal says of time and of notes; what else it holds is passed over. */
+/** The sync and note chapters of a journal; the rest is skipped. */
 export interface Journal {
-  /** The first packet whose loss it makes good. */
+  /** Checkpoint: the first packet whose loss the journal repairs. */
   checkpoint: number;
   sequencer: SequencerState | null;
   timecode: TimecodeState | null;
@@ -11,7 +11,7 @@ export interface Journal {
 }
 
 export interface JournalToWrite extends Journal {
-  /** Whether the packet just before this one had anything of timecode: then its loss alone matters. */
+  /** Whether the previous packet contained timecode; only then does its loss matter. */
   recentTimecode: boolean;
 }
 
@@ -19,8 +19,8 @@ const HEADER_BYTES = 3;
 const SYSTEM_HEADER_BYTES = 2;
 
 /**
- * The recovery journal of a packet: the header, and where there is something to say a system journal with Chapter Q (sequencer)
- * and Chapter F (timecode), and channel journals with Chapter N (notes). Source: RFC 6295, 5 and appendices B.3 and B.4.
+ * The recovery journal of a packet: the header, a system journal with Chapter Q (sequencer) and Chapter F (timecode) if
+ * needed, and channel journals with Chapter N (notes). Source: RFC 6295, 5 and appendices B.3 and B.4.
  */
 export function writeJournal({ checkpoint, sequencer, timecode, recentTimecode, notes }: JournalToWrite): Uint8Array {
   const chapters = [...(sequencer ? chapterQ(sequencer) : []), ...(timecode ? chapterF(timecode, recentTimecode) : [])];
@@ -36,8 +36,8 @@ export function writeJournal({ checkpoint, sequencer, timecode, recentTimecode, 
 }
 
 /**
- * Its S bit is never set, although the chapter may tell nothing of the packet before: read once too often it changes nothing, and
- * a dissector in wide use takes that bit for the one that says that time tools follow.
+ * The S bit is never set, even where the chapter says nothing about the previous packet: reading it once too often is
+ * harmless, and a widely used dissector mistakes that bit for the one that announces time tools.
  */
 function chapterQ({ performing, downbeat, position }: SequencerState): number[] {
   const placed = position > 0;
@@ -47,7 +47,7 @@ function chapterQ({ performing, downbeat, position }: SequencerState): number[] 
 
 function chapterF({ fullFrame, nibbles, whole, piece, backwards }: TimecodeState, recent: boolean): number[] {
   const header = (recent ? 0 : 0x80) | (backwards ? 0x08 : 0);
-  // COMPLETE holds a full frame, or the last whole set of quarter frames; PARTIAL the set that is under way.
+  // COMPLETE holds a full frame, or the last complete set of quarter frames; PARTIAL the set in progress.
   if (fullFrame) return [header | 0x40 | lastPiece(backwards), ...fullFrame.subarray(5, 9)];
   const underWay = piece !== null && piece !== lastPiece(backwards);
   const point = underWay ? piece : lastPiece(backwards);
@@ -59,7 +59,7 @@ function pairs(nibbles: readonly number[]): number[] {
   return [0, 2, 4, 6].map((i) => ((nibbles[i] ?? 0) << 4) | (nibbles[i + 1] ?? 0));
 }
 
-/** Null when it is cut off or contradicts itself: then nothing of it is believed, and no more harm is done. */
+/** Null if it is truncated or inconsistent; then all of it is discarded. */
 export function readJournal(bytes: Uint8Array): Journal | null {
   const [flags = 0, high = 0, low = 0] = bytes;
   if (bytes.length < HEADER_BYTES) return null;
@@ -83,7 +83,7 @@ export function readJournal(bytes: Uint8Array): Journal | null {
   return journal;
 }
 
-/** The ten bits of a length that a system journal and a channel journal have in the same place. */
+/** The ten-bit length field, at the same place in system and channel journals. */
 function lengthAt(bytes: Uint8Array, at: number): number {
   return (((bytes[at] ?? 0) & 3) << 8) | (bytes[at + 1] ?? 0);
 }
@@ -108,7 +108,7 @@ function readSystem(system: Uint8Array, journal: Journal): boolean {
   return at <= system.length;
 }
 
-/** Reset, tune request, song select and the commands without a name: none of them is time. */
+/** Reset, tune request, song select and undefined commands carry no sync. */
 function chapterDBytes(system: Uint8Array, start: number): number {
   const flags = system[start] ?? 0;
   let at = start + 1;

@@ -2,39 +2,39 @@ import { deviation, median, quantileSorted } from 'd3-array';
 import { ClockMatch } from './clock-match';
 import type { ExchangeRecord } from './session';
 
-/** How a network link carries time, from questions that were asked over it. */
+/** How well a network link carries sync, from clock exchanges. */
 export interface LinkReport {
   asked: number;
   answered: number;
-  /** Part of the questions that found no answer, and its 95 % interval (Wilson). */
+  /** Share of exchanges without a reply, and its 95% interval (Wilson). */
   loss: number;
   lossInterval: [number, number];
   roundTripMs: { least: number; median: number; p95: number; most: number };
-  /** How unevenly messages travel, each way: the standard deviation, ms. */
+  /** Jitter in each direction: standard deviation, ms. */
   jitterThereMs: number;
   jitterBackMs: number;
-  /** All but one in a thousand come within so much of the middle; of fewer than a thousand, all that were seen. */
+  /** Delay beyond the median that 99.9% of messages stay within; the maximum if there are fewer than a thousand. */
   latestBackMs: number;
-  /** What a receiver's buffer should be, so that nothing comes too late, ms. */
+  /** Recommended receive buffer, ms, so that nothing arrives late. */
   bufferMs: number;
-  /** For a peer that plays what it is sent as it comes: half the way there and back, earlier, ms. */
+  /** Send offset for a peer that plays messages as they arrive: half the round trip, ms. */
   offsetOnArrivalMs: number;
-  /** Each answer, for a drawing: when it was asked, and the way there and back, ms. */
+  /** Each reply, for the chart: send time and round trip, ms. */
   points: { atMs: number; roundTripMs: number }[];
 }
 
-/** Beyond what was seen, for the programs at either end. */
+/** Margin beyond what was measured, for scheduling at both ends. */
 const HEADROOM_MS = 5;
-/** 97.5 % of a normal distribution. */
+/** The 97.5% quantile of a normal distribution. */
 const Z = 1.96;
-const LEAST_ANSWERS = 10;
+const MIN_ANSWERS = 10;
 
-/** Null when there were too few answers to say anything. */
+/** Null if there are too few replies. */
 export function measureLink(records: readonly ExchangeRecord[]): LinkReport | null {
   const answers = records.flatMap(({ sentMs, theirsMs, receivedMs }) =>
     theirsMs === null || receivedMs === null ? [] : [{ sentMs, theirsMs, receivedMs }],
   );
-  if (answers.length < LEAST_ANSWERS) return null;
+  if (answers.length < MIN_ANSWERS) return null;
   const match = new ClockMatch();
   for (const answer of answers) match.push(answer);
   const roundTrips = sorted(answers.map(({ sentMs, receivedMs }) => receivedMs - sentMs));

@@ -1,21 +1,21 @@
-/** A note that was struck or let go since the checkpoint, as it stands now. */
+/** A note played or released since the checkpoint, in its current state. */
 export interface NoteStand {
   /** 0..15. */
   channel: number;
   note: number;
-  /** 0: it was let go. */
+  /** 0: released. */
   velocity: number;
-  /** It was struck so lately that it is worth striking late. */
+  /** Played so recently that it is worth replaying late. */
   fresh: boolean;
 }
 
 const HEADER_BYTES = 3;
-const MOST_LOGS = 127;
+const MAX_LOGS = 127;
 const NOTES_IN_TOC = 0x08;
 
 /**
- * Channel journals with Chapter N for the channels that have anything to say: notes that sound, and notes that were let go, so that
- * none hangs. Their S bits are never set: read once too often they change nothing. Source: RFC 6295, appendix A.6.
+ * Channel journals with Chapter N for the channels that need one: sounding and released notes, so that no note hangs.
+ * The S bits are never set: reading a journal once too often is harmless. Source: RFC 6295, appendix A.6.
  */
 export function writeChannelJournals(stands: readonly NoteStand[]): { bytes: number[]; count: number } {
   const channels = [...new Set(stands.map(({ channel }) => channel))].sort((a, b) => a - b);
@@ -28,7 +28,7 @@ export function writeChannelJournals(stands: readonly NoteStand[]): { bytes: num
 }
 
 function chapterN(stands: readonly NoteStand[]): number[] {
-  const on = stands.filter(({ velocity }) => velocity > 0).slice(-MOST_LOGS);
+  const on = stands.filter(({ velocity }) => velocity > 0).slice(-MAX_LOGS);
   const off = stands.filter(({ velocity }) => velocity === 0).map(({ note }) => note);
   const low = off.length > 0 ? Math.min(...off) >> 3 : 15;
   const high = off.length > 0 ? Math.max(...off) >> 3 : 1;
@@ -38,19 +38,19 @@ function chapterN(stands: readonly NoteStand[]): number[] {
   return [on.length, (low << 4) | high, ...logs, ...offBits];
 }
 
-/** What a channel journal says of notes; null when it is cut off. */
+/** The notes of a channel journal; null if it is truncated. */
 export function readChannelNotes(journal: Uint8Array): NoteStand[] | null {
   const channel = ((journal[0] ?? 0) >> 3) & 0x0f;
   const present = journal[2] ?? 0;
   let at = HEADER_BYTES;
-  if (present & 0x80) at += 3; // Chapter P: the program
+  if (present & 0x80) at += 3; // Chapter P: program change
   if (present & 0x40) at += 1 + 2 * (((journal[at] ?? 0) & 0x7f) + 1); // Chapter C: controllers
   if (present & 0x20) at += Math.max(2, (((journal[at] ?? 0) & 3) << 8) | (journal[at + 1] ?? 0)); // Chapter M
-  if (present & 0x10) at += 2; // Chapter W: the wheel
+  if (present & 0x10) at += 2; // Chapter W: pitch wheel
   if (!(present & NOTES_IN_TOC)) return [];
   const [length = 0, range = 0] = journal.subarray(at);
   const [low, high] = [range >> 4, range & 0x0f];
-  const count = (length & 0x7f) === MOST_LOGS && low === 15 && high === 0 ? MOST_LOGS + 1 : length & 0x7f;
+  const count = (length & 0x7f) === MAX_LOGS && low === 15 && high === 0 ? MAX_LOGS + 1 : length & 0x7f;
   const offBytes = low <= high ? high - low + 1 : 0;
   const logs = at + 2;
   if (logs + 2 * count + offBytes > journal.length) return null;
@@ -64,7 +64,7 @@ export function readChannelNotes(journal: Uint8Array): NoteStand[] | null {
   return [...on, ...off.map((i): NoteStand => ({ channel, note: low * 8 + i, velocity: 0, fresh: false }))];
 }
 
-/** Which note a command strikes or lets go; null for another command. */
+/** The note that a command plays or releases; null for other commands. */
 export function noteOf(bytes: Uint8Array): Omit<NoteStand, 'fresh'> | null {
   const [status = 0, note = 0, velocity = 0] = bytes;
   const kind = status & 0xf0;

@@ -24,7 +24,7 @@ const command = fc.oneof(
   fc.array(seven, { maxLength: 40 }).map((data) => Uint8Array.of(0xf0, ...data, 0xf7)),
 );
 
-test('RTP packets come out as they went in, with their times', () => {
+test('RTP packets survive a round trip, with their times', () => {
   const stamped = fc.array(fc.tuple(fc.integer({ min: 0, max: 100_000 }), command), { maxLength: 60 });
   fc.assert(
     fc.property(
@@ -43,7 +43,7 @@ test('RTP packets come out as they went in, with their times', () => {
   );
 });
 
-test('a packet byte by byte: header, flags and length, running status, a delta of two octets', () => {
+test('a packet byte by byte: header, flags and length, running status, a two-byte delta', () => {
   const bytes = encodeRtpMidi({
     sequence: 0x0102,
     stamp: 0x03040506,
@@ -74,7 +74,7 @@ test.each([
   expect(decodeRtpMidi(Uint8Array.from(bytes))).toBeNull();
 });
 
-test('packets of a session come out as they went in', () => {
+test('session packets survive a round trip', () => {
   const introduction = fc.record({
     kind: fc.constantFrom('invitation', 'accepted'),
     token: u32,
@@ -96,7 +96,7 @@ test('packets of a session come out as they went in', () => {
   );
 });
 
-test('nothing of a peer’s name is believed: no control characters, no marks of direction, not without end', () => {
+test('peer names are sanitized: no control characters, no directional marks, bounded length', () => {
   const named = (name: string) => {
     const packet = decodeSessionPacket(encodeSessionPacket({ kind: 'invitation', token: 1, ssrc: 2, name }));
     return packet?.kind === 'invitation' ? packet.name : null;
@@ -109,7 +109,7 @@ test('nothing of a peer’s name is believed: no control characters, no marks of
   expect(decodeSessionPacket(raw)).toMatchObject({ kind: 'invitation' });
 });
 
-test('a journal says where a sequencer is, and is read again', () => {
+test('a journal carries the sequencer state and is read back', () => {
   const messages = [0xfa, 0xf8, 0xf8, 0xf8].map((status) => Uint8Array.of(status));
   const sequencer = messages.reduce(afterCommand, AT_REST);
   expect(sequencer).toEqual({ performing: true, downbeat: true, position: 2 });
@@ -129,7 +129,7 @@ test('a journal says where a sequencer is, and is read again', () => {
   expect(placed.position).toBe(96);
 });
 
-test('a journal says where timecode is: of whole sets, of one under way, of a full frame', () => {
+test('a journal carries the timecode state: complete sets, a set in progress, a full frame', () => {
   const pieces = quarterFrames({ hours: 1, minutes: 2, seconds: 3, frames: 4 }, '25');
   const roundTrip = (timecode: typeof NO_TIMECODE) =>
     readJournal(writeJournal({ checkpoint: 1, sequencer: AT_REST, timecode, recentTimecode: true, notes: [] }))
@@ -145,7 +145,7 @@ test('a journal says where timecode is: of whole sets, of one under way, of a fu
   expect(roundTrip(full)).toEqual(full);
 });
 
-test('a journal says which notes sound and which were let go, on each channel', () => {
+test('a journal carries sounding and released notes on each channel', () => {
   const notes = [
     { channel: 2, note: 60, velocity: 100, fresh: true },
     { channel: 2, note: 64, velocity: 90, fresh: false },
@@ -161,7 +161,7 @@ test('a journal says which notes sound and which were let go, on each channel', 
   expect(readJournal(journal.subarray(0, -1))).toBeNull();
 });
 
-test('any journal is read without harm', () => {
+test('arbitrary journals are read without harm', () => {
   fc.assert(
     fc.property(fc.uint8Array({ maxLength: 64 }), (bytes) => void readJournal(bytes)),
     { numRuns: 5000 },
@@ -171,7 +171,7 @@ test('any journal is read without harm', () => {
   expect(readJournal(mixed)).toBeNull();
 });
 
-test('a SysEx in pieces is put together; one without its beginning, or given up, is not', () => {
+test('a segmented SysEx is reassembled; one that lacks its start or was cancelled isn’t', () => {
   const pieces = new SysexPieces();
   expect(pieces.push(Uint8Array.of(0xf0, 1, 2, 0xf0))).toBeNull();
   expect(pieces.push(Uint8Array.of(0xf8))).toEqual(Uint8Array.of(0xf8));
@@ -183,7 +183,7 @@ test('a SysEx in pieces is put together; one without its beginning, or given up,
   expect(pieces.push(Uint8Array.of(0xf7, 4, 0xf7))).toBeNull();
 });
 
-test('frames between browser and server come out as they went in; others are refused', () => {
+test('frames between browser and server survive a round trip; invalid ones are rejected', () => {
   const frames: WireFrame[] = [
     {
       kind: 'messages',
@@ -210,11 +210,11 @@ test('frames between browser and server come out as they went in; others are ref
   );
 });
 
-test('clocks are matched through quick and slow exchanges; a slow one counts for little', () => {
+test('clocks are matched from fast and slow exchanges; a slow one counts for little', () => {
   const match = new ClockMatch();
   for (let i = 0; i < 40; i++) {
     const sentMs = i * 500;
-    // Every fourth answer is held up on its way back for 40 ms.
+    // Every fourth reply is delayed by 40 ms on its way back.
     const back = i % 4 === 0 ? 40 : 1;
     match.push({ sentMs, theirsMs: (sentMs + 1) * 1.00002 + 5000, receivedMs: sentMs + 1 + back });
   }
@@ -222,7 +222,7 @@ test('clocks are matched through quick and slow exchanges; a slow one counts for
   expect(match.toOurs(match.toTheirs(12_345))).toBeCloseTo(12_345, 9);
 });
 
-test('a link is told by its answers: loss with its interval, the ways, and what to set', () => {
+test('a link report: loss with its interval, both directions, and recommended settings', () => {
   const records = Array.from({ length: 400 }, (_, i) => ({
     number: i + 1,
     sentMs: i * 25,
@@ -231,7 +231,7 @@ test('a link is told by its answers: loss with its interval, the ways, and what 
   }));
   const report = measureLink(records)!;
   expect(report).toMatchObject({ asked: 400, answered: 396 });
-  // Wilson's interval for 4 of 400, worked by hand from the formula.
+  // Wilson's interval for 4 of 400, worked out by hand from the formula.
   expect(report.lossInterval.map((share) => share.toFixed(5))).toEqual(['0.00390', '0.02543']);
   expect(report.roundTripMs).toMatchObject({ least: 8, median: 11, most: 14 });
   expect(report.offsetOnArrivalMs).toBe(-5.5);

@@ -1,28 +1,28 @@
 import type { ClockMatch } from './clock-match';
 
-/** The mapping is moved no faster than this, so that a better estimate is no step in the tempo: 0.3 ms in a second. */
-const MOST_SLEW = 300e-6;
+/** Slew limit, 0.3 ms/s, so that refining the clock estimate never causes a tempo step. */
+const MAX_SLEW = 300e-6;
 const SETTLES_IN_MS = 10_000;
-/** While nothing has come for so long, nobody hears it when the mapping is set anew. */
+/** After a pause this long, resetting the mapping is inaudible. */
 const PAUSE_MS = 2000;
-/** Further off than this it is set anew in any case. */
+/** Beyond this error it is reset in any case. */
 const JUMP_MS = 50;
-/** Without a clock to go by: the quickest way of the last seconds. */
+/** Without a clock estimate, use the fastest packet of this many seconds. */
 const QUICKEST_OF_SECONDS = 10;
-/** Stamps that lie further from when they come than this are of another clock than the one that is compared. */
-const MOST_AHEAD_MS = 1000;
-const MOST_BEHIND_MS = 5000;
+/** Timestamps this far from their arrival belong to another clock than the one being compared. */
+const MAX_AHEAD_MS = 1000;
+const MAX_BEHIND_MS = 5000;
 
 /**
- * When what carries a stamp is to be played: at its time plus the buffer, so that the network's jitter costs latency, not
- * evenness. Their clock is known by exchanges; where there are none, by the packets that were quickest.
+ * When to play a timestamped message: at its time plus the buffer, so that network jitter costs latency instead of
+ * precision. The sender's clock is known from exchanges; without them, from the fastest packets.
  */
 export class Playout {
   bufferMs: number;
   readonly #match: ClockMatch;
-  /** The least that our time was ahead of a stamp on arrival, of each of the last seconds, ms. */
+  /** Smallest difference between our time and a timestamp on arrival, per recent second, ms. */
   readonly #quickest = new Map<number, number>();
-  /** Added to their time it gives ours, ms. */
+  /** Add to their time to get ours, ms. */
   #differenceMs: number | null = null;
   #movedMs = 0;
   #arrivedMs = -Infinity;
@@ -42,7 +42,7 @@ export class Playout {
     if (this.#differenceMs === null) this.advance(atMs);
   }
 
-  /** Follows what is known of their clock. */
+  /** Moves the mapping towards the current clock estimate. */
   advance(nowMs: number): void {
     const wanted = this.#wanted(nowMs);
     if (wanted === null) return;
@@ -51,14 +51,14 @@ export class Playout {
     const off = this.#differenceMs === null ? Infinity : wanted - this.#differenceMs;
     if (this.#differenceMs === null || Math.abs(off) > JUMP_MS) this.#differenceMs = wanted;
     else {
-      // What may be chance is not followed: that it stays even matters more than the last tenth of latency.
+      // Dead band: ignore changes within the noise. Steady timing matters more than shaving off latency.
       const beyond = Math.sign(off) * Math.max(0, Math.abs(off) - this.#chanceMs(nowMs));
-      const most = MOST_SLEW * passedMs;
+      const most = MAX_SLEW * passedMs;
       this.#differenceMs += Math.max(-most, Math.min(most, (beyond * passedMs) / SETTLES_IN_MS));
     }
   }
 
-  /** When what has a stamp is to be played, on our clock, ms. */
+  /** Playout time of a timestamp on our clock, ms. */
   dueMs(stampMs: number): number {
     return stampMs + (this.#differenceMs ?? 0) + this.bufferMs;
   }
@@ -72,7 +72,7 @@ export class Playout {
     const reading = this.#match.at(nowMs);
     if (!reading) return Number.isFinite(quickest) ? quickest : null;
     const travelMs = quickest + reading.offsetMs;
-    const another = Number.isFinite(quickest) && (travelMs < -MOST_AHEAD_MS || travelMs > MOST_BEHIND_MS);
+    const another = Number.isFinite(quickest) && (travelMs < -MAX_AHEAD_MS || travelMs > MAX_BEHIND_MS);
     return another ? quickest : -reading.offsetMs;
   }
 }

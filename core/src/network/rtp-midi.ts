@@ -1,19 +1,19 @@
 import { isChannelStatus, lengthAfter } from '../midi/command-lengths';
 
-/** One MIDI command of a packet, with its own time: stamps after the packet's, in units of the session's clock. */
+/** One MIDI command with its own time: timestamp units after the packet's timestamp. */
 export interface StampedCommand {
   stamp: number;
-  /** With its status byte. Of a SysEx in pieces: its piece, framed as RFC 6295 frames segments. */
+  /** With its status byte. For a segmented SysEx, the segment, framed as in RFC 6295. */
   bytes: Uint8Array;
 }
 
 export interface RtpMidiPacket {
   sequence: number;
-  /** Of the packet, 32 bits. */
+  /** Timestamp of the packet, 32 bits. */
   stamp: number;
   ssrc: number;
   commands: StampedCommand[];
-  /** The recovery journal, as it stands in the packet. */
+  /** The recovery journal, as in the packet. */
   journal: Uint8Array | null;
 }
 
@@ -22,20 +22,23 @@ const VERSION = 2;
 /** From the range for dynamic types (RFC 3551). */
 const PAYLOAD_TYPE = 97;
 const FIRST_DYNAMIC_TYPE = 96;
-/** A length of four bits, or of twelve. */
+/** Limit of a four-bit length; longer lists use twelve bits. */
 const SHORT_LENGTH = 15;
-export const MOST_LIST_BYTES = 4095;
-const MOST_DELTA = 2 ** 28 - 1;
-const MOST_COMMANDS = 4096;
+export const MAX_LIST_BYTES = 4095;
+const MAX_DELTA = 2 ** 28 - 1;
+const MAX_COMMANDS = 4096;
 
 /**
- * An RTP packet with a MIDI payload (RFC 3550, 5.1; RFC 6295, 2 and 3). The commands are in order of time, the first at the
- * packet's stamp or later; a running status is used where it can be.
- * @throws RangeError when the commands do not fit into one packet.
+ * An RTP packet with a MIDI payload (RFC 3550, 5.1; RFC 6295, 2 and 3). Commands are in time order, the first at the
+ * packet's timestamp or later; running status is used where possible.
+ * @throws RangeError if the commands don't fit into one packet.
  */
 export function encodeRtpMidi({ sequence, stamp, ssrc, commands, journal }: RtpMidiPacket): Uint8Array {
   const list = encodeList(commands);
-  if (list.length > MOST_LIST_BYTES) throw new RangeError(`${list.length} bytes of commands do not fit in one packet.`);
+  if (list.length > MAX_LIST_BYTES)
+    throw new RangeError(
+      `MIDI command list too large for one packet: ${list.length} bytes, at most ${MAX_LIST_BYTES}.`,
+    );
   const long = list.length > SHORT_LENGTH;
   const bytes = new Uint8Array(RTP_HEADER_BYTES + (long ? 2 : 1) + list.length + (journal?.length ?? 0));
   const view = new DataView(bytes.buffer);
@@ -56,7 +59,7 @@ export function encodeRtpMidi({ sequence, stamp, ssrc, commands, journal }: RtpM
   return bytes;
 }
 
-/** Null for anything that is not a whole packet of MIDI: then nothing of it is believed. */
+/** Null unless the whole packet parses; partial packets are discarded. */
 export function decodeRtpMidi(datagram: Uint8Array): RtpMidiPacket | null {
   const payload = rtpPayload(datagram);
   if (!payload || payload.length === 0) return null;
@@ -77,7 +80,7 @@ export function decodeRtpMidi(datagram: Uint8Array): RtpMidiPacket | null {
   };
 }
 
-/** What follows the header, its list of contributors and its extension, without padding. */
+/** The payload after header, contributor list and extension, without padding. */
 function rtpPayload(datagram: Uint8Array): Uint8Array | null {
   const [first = 0, second = 0] = datagram;
   if (datagram.length < RTP_HEADER_BYTES || first >> 6 !== VERSION) return null;
@@ -106,15 +109,15 @@ function encodeList(commands: readonly StampedCommand[]): Uint8Array {
     before = stamp;
     const status = bytes[0] ?? 0;
     list.push(...(isChannelStatus(status) && status === running ? bytes.subarray(1) : bytes));
-    // Real-time commands leave a running status as it is; other system commands end it.
+    // Real-time commands keep a running status; other system commands end it.
     if (status < 0xf8) running = isChannelStatus(status) ? status : 0;
   });
   return Uint8Array.from(list);
 }
 
-/** From one to four octets of seven bits, the first ones marked (RFC 6295, 3.1). */
+/** One to four bytes of seven bits, all but the last marked (RFC 6295, 3.1). */
 function encodeDelta(delta: number): number[] {
-  let rest = Math.min(MOST_DELTA, Math.max(0, Math.round(delta)));
+  let rest = Math.min(MAX_DELTA, Math.max(0, Math.round(delta)));
   const octets = [rest & 0x7f];
   while ((rest >>= 7) > 0) octets.unshift(0x80 | (rest & 0x7f));
   return octets;
@@ -136,7 +139,7 @@ function decodeList(list: Uint8Array, firstHasDelta: boolean): StampedCommand[] 
         delta = (delta << 7) | (octet & 0x7f);
       } while (octet & 0x80);
       stamp += delta;
-      // The last command may be empty: then the delta says only that time has passed.
+      // The last command may be empty: its delta only says that time has passed.
       if (at === list.length) return commands;
     }
     const first = list[at] ?? 0;
@@ -144,7 +147,7 @@ function decodeList(list: Uint8Array, firstHasDelta: boolean): StampedCommand[] 
     if (status === 0) return null;
     const data = first >= 0x80 ? at + 1 : at;
     const end = commandEnd(list, status, data);
-    if (end === null || commands.length >= MOST_COMMANDS) return null;
+    if (end === null || commands.length >= MAX_COMMANDS) return null;
     commands.push({ stamp, bytes: Uint8Array.of(status, ...list.subarray(data, end)) });
     if (status < 0xf8) running = isChannelStatus(status) ? status : 0;
     at = end;
@@ -152,10 +155,10 @@ function decodeList(list: Uint8Array, firstHasDelta: boolean): StampedCommand[] 
   return commands;
 }
 
-/** Where a command ends, whose data begin at `data`; null when it is cut off or has a status byte in its middle. */
+/** End of a command whose data begins at `data`; null if it is truncated or interrupted by a status byte. */
 function commandEnd(list: Uint8Array, status: number, data: number): number | null {
   if (status === 0xf0 || status === 0xf7) {
-    // A SysEx or a piece of one: up to F7 (its end), F0 (goes on) or F4 (given up).
+    // A SysEx or a segment of one: up to F7 (end), F0 (continues) or F4 (cancelled).
     for (let at = data; at < list.length; at++) {
       const octet = list[at] ?? 0;
       if (octet < 0x80) continue;

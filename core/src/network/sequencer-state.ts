@@ -1,26 +1,26 @@
 import { TICKS_PER_SIXTEENTH } from '../midi/message';
 
-/** Where a stream of commands has left a sequencer: what RFC 6295's Chapter Q keeps. */
+/** Sequencer state after a stream of commands, as kept by RFC 6295's Chapter Q. */
 export interface SequencerState {
   /** Started or continued, and not stopped since. */
   performing: boolean;
-  /** A clock has come since it was started or continued. */
+  /** A clock has arrived since start or continue. */
   downbeat: boolean;
-  /** In ticks of clock: of the last tick once the downbeat has come, else where it will begin. */
+  /** Position in clock ticks: the last tick's after the downbeat, else where it will start. */
   position: number;
 }
 
-/** And of timecode: Chapter F. */
+/** Timecode state, as kept by Chapter F. */
 export interface TimecodeState {
-  /** The last full frame, as a SysEx; null once quarter frames have come after it. */
+  /** The last full frame, as SysEx; null once quarter frames have followed it. */
   fullFrame: Uint8Array | null;
-  /** The nibbles of the pieces, as they came last. */
+  /** The most recent nibble of each piece. */
   nibbles: readonly number[];
-  /** The nibbles of the last set that came whole. */
+  /** The nibbles of the last complete set. */
   whole: readonly number[] | null;
-  /** The last piece that came, 0..7; null before any. */
+  /** The last piece, 0..7; null before any. */
   piece: number | null;
-  /** They come in falling order: the tape runs backwards. */
+  /** Pieces arrive in descending order: reverse play. */
   backwards: boolean;
 }
 
@@ -36,7 +36,7 @@ export const NO_TIMECODE: TimecodeState = {
 /** 19 bits (RFC 6295, B.3). */
 const POSITIONS = 2 ** 19;
 
-/** The state after one more command; the very same one where the command is none of a sequencer's. */
+/** The state after one more command; the same object if the command doesn't change it. */
 export function afterCommand(state: SequencerState, bytes: Uint8Array): SequencerState {
   const [status, low = 0, high = 0] = bytes;
   switch (status) {
@@ -48,7 +48,7 @@ export function afterCommand(state: SequencerState, bytes: Uint8Array): Sequence
     case 0xfb:
       return state.performing ? state : { ...state, performing: true, downbeat: false };
     case 0xfc: {
-      // It stands where the next tick would have been.
+      // When stopped, the position of the next tick.
       const position = state.performing && state.downbeat ? state.position + 1 : state.position;
       return { performing: false, downbeat: false, position };
     }
@@ -70,7 +70,7 @@ export function afterTimecode(state: TimecodeState, bytes: Uint8Array): Timecode
   return isFullFrame(bytes) ? { ...NO_TIMECODE, fullFrame: bytes } : state;
 }
 
-/** Of a set of quarter frames, in the order in which they come. */
+/** The last piece of a set of quarter frames in this direction. */
 export function lastPiece(backwards: boolean): number {
   return backwards ? 0 : 7;
 }

@@ -17,28 +17,28 @@ export interface OutgoingDatagram {
   bytes: Uint8Array;
 }
 
-/** A message that came from a peer, and when it is to be played. */
+/** A message from a peer, with its playout time. */
 export interface IncomingMessage extends DueBytes {
   sessionId: string;
 }
 
 export interface SessionHostOptions {
-  /** As others see it. */
+  /** The name shown to peers. */
   name: string;
-  /** From 0 to below 1; of a quality that cannot be foretold, for it makes the tokens. */
+  /** 0 up to but excluding 1; cryptographically secure, because it makes the tokens. */
   random(): number;
 }
 
-export const MOST_SESSIONS = 64;
-const MOST_RINGING = 16;
+export const MAX_SESSIONS = 64;
+const MAX_RINGING = 16;
 const RING_EVERY_MS = 50;
 const KEEP_ENDED_MS = 60_000;
-const MOST_ENDED = 32;
-const MOST_DATAGRAM = 2048;
+const MAX_ENDED = 32;
+const MAX_DATAGRAM = 2048;
 
 /**
- * Our end of network MIDI: all its sessions. It has no socket, no timer and no clock: datagrams and times go in, and datagrams and
- * MIDI with the time it is due come out. Nothing is answered to whoever was not invited and did not invite.
+ * Our end of network MIDI with all its sessions. No sockets, timers or clock: datagrams and times go in, datagrams and
+ * MIDI with due times come out. Unknown senders get no reply.
  */
 export class SessionHost {
   readonly #options: SessionHostOptions;
@@ -60,36 +60,36 @@ export class SessionHost {
   }
 
   /**
-   * Invites who listens at an address; gives the session's id.
-   * @throws RangeError when there are as many sessions as there may be, or one with that peer already.
+   * Invites a peer by address; returns the session id.
+   * @throws RangeError if the number of sessions is at its limit, or there already is one with that peer.
    */
   invite(peer: PeerAddress, name: string, nowMs: number): string {
-    if (this.#live().length >= MOST_SESSIONS)
-      throw new RangeError(`There are ${MOST_SESSIONS} sessions; end one first.`);
+    if (this.#live().length >= MAX_SESSIONS)
+      throw new RangeError(`All ${MAX_SESSIONS} network sessions are in use. End one first.`);
     if (this.#live().some((session) => isAt(session, peer) && session.state !== 'ringing'))
-      throw new RangeError('There is a session with that peer already.');
+      throw new RangeError('You already have a session with this peer. End it first to reconnect.');
     const session = this.#open(peer, { weInvited: true, name, token: this.#number(), nowMs });
     session.advance(nowMs);
     return session.id;
   }
 
-  /** Says yes to an invitation. False when there is none any more. */
+  /** Accepts an invitation. False if it no longer exists. */
   accept(id: string, nowMs: number): boolean {
     const session = this.#sessions.get(id);
     if (!session?.happen('accept', nowMs)) return false;
-    // A peer that was started anew has forgotten the session that it had.
+    // A restarted peer has lost the session it had.
     for (const old of this.#live())
-      if (old !== session && isAt(old, session.peer)) old.happen('ended by peer', nowMs, 'it began anew');
+      if (old !== session && isAt(old, session.peer)) old.happen('ended by peer', nowMs, 'Peer restarted');
     this.#sayAccepted(session, 'control');
     return true;
   }
 
-  /** Says no to an invitation, takes our own back, or ends a session. */
+  /** Declines an invitation, cancels our own, or ends a session. */
   leave(id: string, nowMs: number): boolean {
     const session = this.#sessions.get(id);
     if (!session) return false;
     const kind = session.state === 'ringing' ? 'refused' : 'end';
-    const reason = kind === 'refused' ? 'refused here' : 'ended here';
+    const reason = kind === 'refused' ? 'Declined here' : 'Ended here';
     if (!session.happen('leave', nowMs, reason)) return false;
     this.#send(session, 'control', { kind, token: session.token, ssrc: session.ssrc });
     return true;
@@ -101,7 +101,7 @@ export class SessionHost {
     return session !== undefined;
   }
 
-  /** Messages for a peer, sent at their time. */
+  /** Queues messages for a peer, sent at their due time. */
   send(id: string, messages: readonly DueBytes[]): void {
     this.#sessions.get(id)?.send(messages);
   }
@@ -116,9 +116,11 @@ export class SessionHost {
     return this.#sessions.get(id)?.exchangesAfter(number) ?? null;
   }
 
-  /** A datagram came to one of the two ports. Whatever it holds, nothing throws and nothing grows without bound. */
+  /**
+   * A datagram arrived on one of the two ports. Whatever it contains, nothing throws and nothing grows without bound.
+   */
   receive(channel: Channel, from: PeerAddress, bytes: Uint8Array, nowMs: number): void {
-    if (bytes.length > MOST_DATAGRAM) {
+    if (bytes.length > MAX_DATAGRAM) {
       this.#ignored++;
       return;
     }
@@ -138,32 +140,35 @@ export class SessionHost {
       if (session.state === 'ended' && !this.#endedMs.has(session.id)) this.#endedMs.set(session.id, nowMs);
     const ended = [...this.#endedMs];
     for (const [index, [id, ms]] of ended.entries())
-      if (nowMs - ms > KEEP_ENDED_MS || index < ended.length - MOST_ENDED) {
+      if (nowMs - ms > KEEP_ENDED_MS || index < ended.length - MAX_ENDED) {
         this.#sessions.delete(id);
         this.#endedMs.delete(id);
       }
   }
 
-  /** When this wants to be advanced, ms; what is not yet open can wait for some tens of ms. */
+  /** When to advance next, ms; sessions that aren't open yet can wait some tens of ms. */
   get nextMs(): number {
     let next = Infinity;
     for (const session of this.#sessions.values()) next = Math.min(next, session.nextMs);
     return next;
   }
 
-  /** Whether there is a session with who sent this from one of its two ports. */
+  /** Whether the sender is one of our peers, from either of its two ports. */
   knows({ address, port }: PeerAddress): boolean {
     for (const { peer, dataPort, state } of this.#sessions.values())
       if (state !== 'ended' && peer.address === address && (peer.port === port || dataPort === port)) return true;
     return false;
   }
 
-  /** Nothing will happen by itself. */
+  /** No sessions, so nothing is scheduled. */
   get isIdle(): boolean {
     return this.#sessions.size === 0;
   }
 
-  /** What there is to send and to play since this was asked last, and whether any session came, went or changed its state. */
+  /**
+   * Datagrams to send and messages to play since the last call, and whether any session was added, removed or changed
+   * state.
+   */
   drain(): { datagrams: OutgoingDatagram[]; messages: IncomingMessage[]; changed: boolean } {
     const drained = { datagrams: this.#datagrams, messages: this.#messages, changed: this.#changed };
     this.#datagrams = [];
@@ -176,12 +181,12 @@ export class SessionHost {
     return [...this.#sessions.values()].map((session) => session.snapshot(nowMs));
   }
 
-  /** Datagrams that were nobody's, or made no sense. */
+  /** Dropped datagrams: unknown sender or malformed. */
   get ignored(): number {
     return this.#ignored;
   }
 
-  /** Whether the packet was anybody's. */
+  /** Whether the packet belonged to a session. */
   #receivePacket(packet: SessionPacket, channel: Channel, from: PeerAddress, nowMs: number): boolean {
     if (packet.kind === 'invitation') return this.#invited(packet, channel, from, nowMs);
     const session = this.#live().find(
@@ -201,7 +206,7 @@ export class SessionHost {
       case 'refused':
         return session.happen('refused', nowMs, REFUSED);
       case 'end':
-        return session.happen('ended by peer', nowMs, 'the other side ended it');
+        return session.happen('ended by peer', nowMs, 'Ended by peer');
       case 'clock':
         session.receiveClock(packet, nowMs);
         return true;
@@ -243,13 +248,13 @@ export class SessionHost {
   }
 
   #ring(packet: Introduction, from: PeerAddress, nowMs: number): boolean {
-    // A flood of invitations is no reason to ring like mad; who means it invites again in a second.
+    // Rate limit: ignore invitation floods. A genuine peer retries within a second.
     if (nowMs - this.#rangMs < RING_EVERY_MS) return false;
     this.#rangMs = nowMs;
     const live = this.#live();
     const ringing = live.filter(({ state }) => state === 'ringing');
-    if (ringing.length >= MOST_RINGING || live.length >= MOST_SESSIONS + MOST_RINGING) return false;
-    // A peer that begins anew has forgotten what was before.
+    if (ringing.length >= MAX_RINGING || live.length >= MAX_SESSIONS + MAX_RINGING) return false;
+    // A restarted peer has lost its earlier sessions.
     for (const old of live)
       if (!old.weInvited && isAt(old, from) && old.state !== 'open') this.#sessions.delete(old.id);
     const session = this.#open(from, { weInvited: false, name: packet.name, token: packet.token, nowMs });

@@ -1,8 +1,8 @@
 import { decoded, plainText, utf8 } from '../midi/text-bytes';
 
 /**
- * The datagrams by which two ends of network MIDI begin, keep and end a session, beside the RTP packets that carry the music.
- * The protocol is not an RFC; it is widely implemented and dissected by open tools. All numbers are big-endian.
+ * The datagrams that set up, maintain and end a network MIDI session, beside the RTP packets with the music. The
+ * protocol is not an RFC; it is widely implemented and dissected by open tools. All numbers are big-endian.
  */
 export type SessionPacket =
   | Introduction
@@ -10,7 +10,7 @@ export type SessionPacket =
   | { kind: 'clock'; ssrc: number; count: 0 | 1 | 2; times: readonly [number, number, number] }
   | { kind: 'feedback'; ssrc: number; sequence: number };
 
-/** Said by either end, on each of the two ports. */
+/** Sent by either end on each of the two ports. */
 export interface Introduction {
   kind: 'invitation' | 'accepted';
   token: number;
@@ -18,7 +18,7 @@ export interface Introduction {
   name: string;
 }
 
-/** Time stamps of a session count 100 us each. */
+/** Session timestamps count 100 us each. */
 export const STAMPS_PER_MS = 10;
 
 const SIGNATURE = 0xffff;
@@ -42,26 +42,26 @@ export function encodeSessionPacket(packet: SessionPacket): Uint8Array {
     case 'invitation':
     case 'accepted': {
       const name = utf8(plainName(packet.name));
-      const { bytes, view } = begin(packet.kind, 16 + name.length + 1);
+      const { bytes, view } = newPacket(packet.kind, 16 + name.length + 1);
       writePartners(view, packet);
       bytes.set(name, 16);
       return bytes;
     }
     case 'refused':
     case 'end': {
-      const { bytes, view } = begin(packet.kind, 16);
+      const { bytes, view } = newPacket(packet.kind, 16);
       writePartners(view, packet);
       return bytes;
     }
     case 'clock': {
-      const { bytes, view } = begin('clock', 36);
+      const { bytes, view } = newPacket('clock', 36);
       view.setUint32(4, packet.ssrc);
       view.setUint8(8, packet.count);
       packet.times.forEach((time, i) => writeTime(view, 12 + 8 * i, time));
       return bytes;
     }
     case 'feedback': {
-      const { bytes, view } = begin('feedback', 12);
+      const { bytes, view } = newPacket('feedback', 12);
       view.setUint32(4, packet.ssrc);
       view.setUint16(8, packet.sequence);
       return bytes;
@@ -69,7 +69,7 @@ export function encodeSessionPacket(packet: SessionPacket): Uint8Array {
   }
 }
 
-/** Null for anything that is not whole, or not of this protocol. Nothing of a peer's name but plain letters is kept. */
+/** Null for anything incomplete or of another protocol. A peer's name is reduced to plain characters. */
 export function decodeSessionPacket(bytes: Uint8Array): SessionPacket | null {
   if (!isSessionPacket(bytes) || bytes.length < 12) return null;
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
@@ -105,12 +105,12 @@ export function isSessionPacket(bytes: Uint8Array): boolean {
   return bytes[0] === 0xff && bytes[1] === 0xff;
 }
 
-/** A name as it may be shown; never empty. */
+/** A name that is safe to show; never empty. */
 export function plainName(text: string): string {
   return plainText(text).trim() || 'unnamed';
 }
 
-function begin(kind: keyof typeof COMMANDS, length: number): { bytes: Uint8Array; view: DataView } {
+function newPacket(kind: keyof typeof COMMANDS, length: number): { bytes: Uint8Array; view: DataView } {
   const bytes = new Uint8Array(length);
   const view = new DataView(bytes.buffer);
   view.setUint16(0, SIGNATURE);

@@ -1,10 +1,10 @@
-/** Why a session ended that the other side did not want; by this it is known not to ask again. */
-export const REFUSED = 'it refused';
+/** Reason of a declined session; marks peers that aren't re-invited automatically. */
+export const REFUSED = 'Declined by peer';
 
 /**
- * The life of a session, as a table: what moves it from where to where. `calling` and `callingData`: we invited, and wait for the
- * control port or the data port to answer. `ringing`: we were invited, and a person decides. `expecting`: accepted, and the
- * data port is still to be knocked at.
+ * The life of a session as a transition table. `calling` and `callingData`: we invited, and wait for a reply on the
+ * control or the data port. `ringing`: we were invited, and the user decides. `expecting`: accepted, and waiting for
+ * the peer on the data port.
  */
 export type SessionState = 'calling' | 'callingData' | 'ringing' | 'expecting' | 'open' | 'ended';
 

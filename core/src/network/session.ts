@@ -6,24 +6,24 @@ import { TRANSITIONS, type SessionEvent, type SessionState } from './session-sta
 import { StreamReceiver, type StreamCounts } from './stream-receiver';
 import { StreamSender } from './stream-sender';
 
-/** Bytes and when they are due, ms. */
+/** Bytes with their due time, ms. */
 export interface DueBytes {
   atMs: number;
   bytes: Uint8Array;
 }
 
-/** Where a peer is; its data port is the one after its control port. */
+/** A peer's address; its data port is the one after its control port. */
 export interface PeerAddress {
   address: string;
   port: number;
 }
 
-/** One question about the time, as it was asked and answered: on our clock and theirs, ms. */
+/** One clock exchange, as sent and answered: on our clock and theirs, ms. */
 export interface ExchangeRecord {
-  /** Counted from 1. */
+  /** Numbered from 1. */
   number: number;
   sentMs: number;
-  /** Null as long as no answer came. */
+  /** Null without a reply. */
   theirsMs: number | null;
   receivedMs: number | null;
 }
@@ -37,13 +37,13 @@ export interface SessionSnapshot extends StreamCounts {
   state: SessionState;
   /** Why it ended. */
   reason: string | null;
-  /** Null before the clocks were compared. */
+  /** Null before the first clock exchange. */
   clock: ClockDifference | null;
-  /** Of the last exchange, ms. */
+  /** Round trip of the last exchange, ms. */
   roundTripMs: number | null;
   bufferMs: number;
   sent: number;
-  /** Messages that came after they were due. */
+  /** Messages that arrived after their playout time. */
   playedLate: number;
   malformed: number;
 }
@@ -54,22 +54,19 @@ const QUICK_EVERY_MS = 50;
 const EXCHANGE_EVERY_MS = 1000;
 const PROBE_EVERY_MS = 25;
 const FEEDBACK_EVERY_MS = 1000;
-/** Since the last message. */
+/** Delays after the last message, with back-off. */
 const GUARD_AFTER_MS = [50, 100, 200, 500, 1000, 2000];
 const CALL_EVERY_MS = 1000;
-const MOST_CALLS = 12;
+const MAX_CALLS = 12;
 const RING_FOR_MS = 60_000;
 const EXPECT_FOR_MS = 15_000;
-/**
- * A session of which nothing has been heard for so long is over: of one that we ask every second, and of one that is asked when the
- * other side likes, which may be once a minute.
- */
+/** Timeouts: for a session we poll every second, and for one the peer polls at its own pace, possibly once a minute. */
 const SILENT_FOR_MS = { asked: 10_000, asking: 75_000 };
-const MOST_OUTSTANDING = 64;
-const MOST_RECORDS = 4096;
-/** Handed to the network a moment early rather than late: timers of a computer are good to about a millisecond. */
+const MAX_OUTSTANDING = 64;
+const MAX_RECORDS = 4096;
+/** Sent a moment early rather than late: computer timers are accurate to about a millisecond. */
 const SEND_AHEAD_MS = 0.5;
-const MOST_WAITING = 8192;
+const MAX_WAITING = 8192;
 
 export interface SessionSettings {
   id: string;
@@ -78,26 +75,26 @@ export interface SessionSettings {
   token: number;
   ssrc: number;
   firstSequence: number;
-  /** Of the peer, as far as it is known yet. */
+  /** The peer's name, as far as it is known. */
   name: string;
   ourName: string;
   nowMs: number;
 }
 
-/** What a session wants of the outside. */
-export interface SessionLine {
+/** What a session needs from the outside. */
+export interface SessionOutput {
   send(channel: 'control' | 'data', packet: SessionPacket | Uint8Array): void;
   play(message: DueBytes): void;
   changed(): void;
 }
 
-/** One session with one peer, told the time, and told what came from that peer. */
+/** One session with one peer; driven by times and datagrams. */
 export class Session {
   readonly id: string;
   readonly weInvited: boolean;
   readonly token: number;
   readonly peer: PeerAddress;
-  /** Ours, in this session. */
+  /** Our SSRC in this session. */
   readonly ssrc: number;
   dataPort: number;
   remoteSsrc: number | null = null;
@@ -106,14 +103,14 @@ export class Session {
   reason: string | null = null;
 
   readonly #ourName: string;
-  readonly #line: SessionLine;
+  readonly #line: SessionOutput;
   readonly #match = new ClockMatch();
   readonly #playout = new Playout(this.#match, DEFAULT_BUFFER_MS);
   readonly #sender: StreamSender;
   readonly #receiver = new StreamReceiver();
   readonly #waiting: DueBytes[] = [];
   readonly #records: ExchangeRecord[] = [];
-  /** Our stamps that may come back: what we asked with, what we answered with. */
+  /** Our timestamps that may come back: in requests, and in replies. */
   readonly #asked = new Map<number, ExchangeRecord>();
   readonly #answered = new Map<number, number>();
   #recordCount = 0;
@@ -127,7 +124,7 @@ export class Session {
   #feedbackFor: number | null = null;
   #heardMs: number;
   #roundTripMs: number | null = null;
-  /** When something that came may have to be played. */
+  /** When a received message may have to be played. */
   #playMs = Infinity;
   #sent = 0;
   #sentMs = Infinity;
@@ -135,7 +132,7 @@ export class Session {
   #playedLate = 0;
   #malformed = 0;
 
-  constructor(settings: SessionSettings, line: SessionLine) {
+  constructor(settings: SessionSettings, line: SessionOutput) {
     this.id = settings.id;
     this.peer = settings.peer;
     this.dataPort = settings.peer.port + 1;
@@ -150,7 +147,7 @@ export class Session {
     this.#sinceMs = this.#heardMs = settings.nowMs;
   }
 
-  /** True when the event means something in the state in which the session is. */
+  /** True if the event is valid in the current state. */
   happen(event: SessionEvent, nowMs: number, reason: string | null = null): boolean {
     const next = TRANSITIONS[this.state][event];
     if (!next) return false;
@@ -167,17 +164,17 @@ export class Session {
     this.#playout.bufferMs = ms;
   }
 
-  /** Messages to be sent at their time. */
+  /** Queues messages, sent at their due time. */
   send(messages: readonly DueBytes[]): void {
     if (this.state !== 'open') return;
     for (const message of messages) {
-      if (this.#waiting.length >= MOST_WAITING) return;
+      if (this.#waiting.length >= MAX_WAITING) return;
       const at = this.#waiting.findLastIndex(({ atMs }) => atMs <= message.atMs) + 1;
       this.#waiting.splice(at, 0, message);
     }
   }
 
-  /** When this wants to be advanced, ms: for a message that is due either way, a question about the time, or to say again what was last. */
+  /** When to advance next, ms: for a message due in either direction, a clock exchange, or repeating the journal. */
   get nextMs(): number {
     if (this.state !== 'open') return Infinity;
     const sendMs = (this.#waiting[0]?.atMs ?? Infinity) - SEND_AHEAD_MS;
@@ -193,10 +190,10 @@ export class Session {
         this.#call(nowMs);
         return;
       case 'ringing':
-        if (nowMs - this.#heardMs > RING_FOR_MS) this.happen('no answer', nowMs, 'nobody answered the invitation');
+        if (nowMs - this.#heardMs > RING_FOR_MS) this.happen('no answer', nowMs, 'Invitation timed out');
         return;
       case 'expecting':
-        if (nowMs - this.#sinceMs > EXPECT_FOR_MS) this.happen('no answer', nowMs, 'the other side did not go on');
+        if (nowMs - this.#sinceMs > EXPECT_FOR_MS) this.happen('no answer', nowMs, 'Peer stopped connecting');
         return;
       case 'open':
         this.#keepOpen(nowMs);
@@ -209,7 +206,7 @@ export class Session {
     this.#heardMs = nowMs;
   }
 
-  /** A datagram that came to the data port from this peer's. */
+  /** A datagram from this peer on the data port. */
   receiveMusic(datagram: Uint8Array, nowMs: number): void {
     if (this.state !== 'open') return;
     const packet = decodeRtpMidi(datagram);
@@ -259,12 +256,12 @@ export class Session {
     this.#sender.heard(sequence);
   }
 
-  /** Compares the clocks more often for a while. Only who invited may ask. */
+  /** Exchanges clocks more often for a while. Only the inviting side may. */
   probeUntil(ms: number): void {
     this.#probeUntilMs = ms;
   }
 
-  /** What was asked and answered after the question with a number. */
+  /** The exchanges after a given number. */
   exchangesAfter(number: number): ExchangeRecord[] {
     return this.#records.filter((record) => record.number > number).map((record) => ({ ...record }));
   }
@@ -289,8 +286,8 @@ export class Session {
 
   #call(nowMs: number): void {
     if (nowMs - this.#callMs < CALL_EVERY_MS) return;
-    if (this.#calls >= MOST_CALLS) {
-      this.happen('no answer', nowMs, 'it did not answer');
+    if (this.#calls >= MAX_CALLS) {
+      this.happen('no answer', nowMs, 'No reply');
       return;
     }
     this.#calls++;
@@ -305,7 +302,7 @@ export class Session {
   #keepOpen(nowMs: number): void {
     if (nowMs - this.#heardMs > SILENT_FOR_MS[this.weInvited ? 'asked' : 'asking']) {
       this.#line.send('control', { kind: 'end', token: this.token, ssrc: this.ssrc });
-      this.happen('no answer', nowMs, 'nothing was heard of it any more');
+      this.happen('no answer', nowMs, 'Connection lost');
       return;
     }
     this.#sendDue(nowMs);
@@ -321,7 +318,7 @@ export class Session {
     }
   }
 
-  /** What was lost last would not be noticed, for nothing comes after it: so it is said again, less and less often. */
+  /** A lost final packet leaves no sequence gap to detect, so repeat the journal with increasing back-off. */
   #guard(nowMs: number): void {
     const waitMs = GUARD_AFTER_MS[this.#guards];
     if (waitMs === undefined || nowMs - this.#sentMs < waitMs) return;
@@ -344,7 +341,7 @@ export class Session {
   get #askEveryMs(): number {
     if (this.#probeUntilMs > -Infinity) return PROBE_EVERY_MS;
     const often = this.#exchanges < QUICK_EXCHANGES ? QUICK_EVERY_MS : EXCHANGE_EVERY_MS;
-    // Many sessions that ask at the same moment would wait for each other; each has a pace of its own.
+    // Spread the poll intervals (±15% by SSRC) so that sessions don't all ask at once.
     return often * (0.85 + (0.3 * this.ssrc) / 2 ** 32);
   }
 
@@ -362,7 +359,7 @@ export class Session {
   #note(record: ExchangeRecord): ExchangeRecord {
     record.number = ++this.#recordCount;
     this.#records.push(record);
-    if (this.#records.length > MOST_RECORDS) this.#records.splice(0, MOST_RECORDS / 4);
+    if (this.#records.length > MAX_RECORDS) this.#records.splice(0, MAX_RECORDS / 4);
     return record;
   }
 
@@ -387,6 +384,6 @@ function stampOf(ms: number): number {
 
 function bounded<Value>(map: Map<number, Value>): Map<number, Value> {
   const [oldest] = map.keys();
-  if (map.size >= MOST_OUTSTANDING && oldest !== undefined) map.delete(oldest);
+  if (map.size >= MAX_OUTSTANDING && oldest !== undefined) map.delete(oldest);
   return map;
 }

@@ -6,11 +6,11 @@ import { SessionHost, type Channel, type IncomingMessage, type OutgoingDatagram 
 
 const A = { address: '127.0.0.1', port: 5004 };
 const B = { address: '127.0.0.1', port: 6004 };
-/** Their clock shows so much more than ours, ms, and runs so much faster. */
+/** Offset of their clock, ms, and how much faster it runs. */
 const SHIFT_MS = 123_456.789;
 const DRIFT_PPM = 40;
 
-/** Two ends on clocks of their own, and a network between them; all in virtual time, that of A. */
+/** Two ends with clocks of their own and a network in between, in virtual time on A's clock. */
 class TwoEnds {
   a: SessionHost;
   readonly b: SessionHost;
@@ -66,7 +66,7 @@ class TwoEnds {
     const home = way === 'toA' ? A : B;
     const arrivesOn: Channel = to.port === home.port ? 'control' : 'data';
     const sender = { address: from.address, port: channel === 'control' ? from.port : from.port + 1 };
-    // Both clocks are read with an interrupt's fraction of a millisecond.
+    // Both clocks are read with sub-millisecond interrupt jitter.
     this.#in = { deliver: () => host.receive(arrivesOn, sender, bytes, way === 'toA' ? this.nowMs : this.clockB()) };
     this.#links[way]?.send(bytes, this.nowMs);
     this.#in = null;
@@ -84,7 +84,7 @@ class TwoEnds {
 
 const states = (host: SessionHost) => host.sessions(0).map(({ state }) => state);
 
-test('an invitation is answered only when a person accepts; then both are open and know each other’s names', () => {
+test('an invitation is answered only once the user accepts; then both are open and know each other’s names', () => {
   const room = new TwoEnds();
   room.a.invite(B, 'somebody', room.nowMs);
   room.run(5000);
@@ -96,29 +96,29 @@ test('an invitation is answered only when a person accepts; then both are open a
   expect(room.b.sessions(0)[0]!.name).toBe('Boathouse');
 });
 
-test('refused, taken back, ended and unanswered sessions say why', () => {
+test('declined, cancelled, ended and unanswered sessions give the reason', () => {
   const refused = new TwoEnds();
   refused.a.invite(B, '', refused.nowMs);
   refused.run(50);
   refused.b.leave(refused.b.sessions(0)[0]!.id, refused.clockB());
   refused.run(50);
-  expect(refused.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'it refused' });
+  expect(refused.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'Declined by peer' });
 
   const ended = new TwoEnds();
   ended.connect();
   ended.a.leave(ended.a.sessions(0)[0]!.id, ended.nowMs);
   ended.run(50);
-  expect(ended.b.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'the other side ended it' });
+  expect(ended.b.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'Ended by peer' });
   ended.run(70_000);
   expect([states(ended.a), states(ended.b)]).toEqual([[], []]);
 
   const alone = new TwoEnds({ delayMs: 1, loss: 1 });
   alone.a.invite(B, '', alone.nowMs);
   alone.run(15_000);
-  expect(alone.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'it did not answer' });
+  expect(alone.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'No reply' });
 });
 
-test('a peer that was started anew is let in again, and the session that it has forgotten ends', () => {
+test('a restarted peer is let in again, and its forgotten session ends', () => {
   const room = new TwoEnds();
   room.connect();
   room.a = new SessionHost({ name: 'Boathouse', random: seededRandom(9).uniform });
@@ -128,21 +128,21 @@ test('a peer that was started anew is let in again, and the session that it has 
   room.b.accept(room.b.sessions(0)[1]!.id, room.clockB());
   room.run(200);
   expect([states(room.a), states(room.b)]).toEqual([['open'], ['ended', 'open']]);
-  expect(room.b.sessions(0)[0]!.reason).toBe('it began anew');
+  expect(room.b.sessions(0)[0]!.reason).toBe('Peer restarted');
 });
 
-test('who is not heard of any more is let go: soon by the side that asks, later by the one that is asked', () => {
+test('a silent peer times out: soon on the polling side, later on the polled side', () => {
   const room = new TwoEnds();
   room.connect();
   room.a.receive = room.b.receive = () => undefined;
   room.run(12_000);
-  expect(room.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'nothing was heard of it any more' });
+  expect(room.a.sessions(0)[0]).toMatchObject({ state: 'ended', reason: 'Connection lost' });
   expect(states(room.b)).toEqual(['open']);
   room.run(70_000);
   expect(states(room.b)).toEqual(['ended']);
 });
 
-test('the other’s clock is known within 0.2 ms, with its drift', () => {
+test('the peer’s clock is known within 0.2 ms, with its drift', () => {
   const room = new TwoEnds({ delayMs: 0.1, jitterMs: 0.05 });
   room.connect();
   room.run(60_000);
@@ -153,7 +153,7 @@ test('the other’s clock is known within 0.2 ms, with its drift', () => {
   expect(Math.abs(other.offsetMs + (room.clockB() - room.nowMs))).toBeLessThan(0.2);
 });
 
-/** Sends a clock at a tempo from A to B, and gives when B plays the ticks, on A's clock. */
+/** Sends a clock from A to B; returns when B plays the ticks, on A's clock. */
 function sendClock(room: TwoEnds, bpm: number, seconds: number): number[] {
   const [session] = room.a.sessions(room.nowMs);
   const tickMs = 60_000 / bpm / 24;
@@ -173,7 +173,7 @@ test.each([
   [120, 1],
   [300, 2],
 ])(
-  'through 5 ms rms of jitter and 1 %% of loss the ticks of %d BPM come out within 0.5 ms rms at a buffer of 30 ms',
+  'with 5 ms rms of jitter and 1%% loss, ticks at %d BPM come out within 0.5 ms rms with a 30 ms buffer',
   (bpm, seed) => {
     const room = new TwoEnds({ delayMs: 10, jitterMs: 5, loss: 0.01 }, seed);
     room.connect();
@@ -183,18 +183,18 @@ test.each([
     const { lost, reordered, playedLate } = room.b.sessions(room.clockB())[0]!;
     expect(report.jitterRmsMs).toBeLessThan(0.5);
     expect(report).toMatchObject({ missing: 0, extra: 0 });
-    // The buffer does not follow at once what may be chance: a hundred parts per million are 0.1 ms in a second.
+    // The buffer's dead band allows slow drift: 100 ppm is 0.1 ms per second.
     expect(Math.abs(report.bpm / bpm - 1)).toBeLessThan(100e-6);
     expect(lost / played.length).toBeGreaterThan(0.005);
     expect(lost / played.length).toBeLessThan(0.02);
     if (bpm === 300) expect(reordered).toBeGreaterThan(100);
     expect(playedLate / played.length).toBeLessThan(0.01);
-    // As they come, without the buffer, they are ten times as uneven: the link is what it is said to be.
+    // Without the buffer, arrivals are ten times as jittery: the simulated link is as bad as it claims.
     expect(room.b.sessions(room.clockB())[0]!.jitterMs).toBeGreaterThan(3);
   },
 );
 
-test('start, stop and place are made good when their packets are lost', () => {
+test('start, stop and position are repaired when their packets are lost', () => {
   const room = new TwoEnds({ delayMs: 2 });
   room.connect();
   const id = room.a.sessions(0)[0]!.id;
@@ -219,12 +219,12 @@ test('start, stop and place are made good when their packets are lost', () => {
   expect(heard()).toEqual(['f8', 'fa', 'f8']);
   say(0, { kind: 'stop' }, { kind: 'songPosition', sixteenths: 16 });
   lose(20);
-  // Nothing comes after it: a packet without commands says it again.
+  // Nothing follows it; a journal-only packet repeats it.
   room.run(200);
   expect(heard()).toEqual(['fc', 'f2']);
 });
 
-test('no note hangs when its end is lost, and one whose beginning is lost just now is struck late', () => {
+test('a lost note-off never hangs, and a note-on lost moments ago is replayed late', () => {
   const room = new TwoEnds({ delayMs: 2 });
   room.connect();
   const id = room.a.sessions(0)[0]!.id;
@@ -246,7 +246,7 @@ test('no note hangs when its end is lost, and one whose beginning is lost just n
   ]);
 });
 
-test('a roll whose beginning was lost is joined on a sixteenth, in its place', () => {
+test('a roll whose start was lost is joined on a sixteenth, at the right position', () => {
   const room = new TwoEnds({ delayMs: 2 });
   room.connect();
   const id = room.a.sessions(0)[0]!.id;
@@ -264,12 +264,12 @@ test('a roll whose beginning was lost is joined on a sixteenth, in its place', (
   const place = heard.findIndex(([status]) => status === 0xf2);
   const sixteenths = heard[place]![1]!;
   expect(heard[place + 1]).toEqual([0xfb]);
-  // The ticks after it are those that the sender had left from that place on.
+  // The ticks after it are the ones the sender had left from that position on.
   expect(heard.length - (place + 2)).toBe(40 - sixteenths * 6 + 1);
   expect(heard.at(-1)).toEqual([0xfc]);
 });
 
-test('a SysEx of any length arrives whole; one that lost a piece does not arrive', () => {
+test('a SysEx of any length arrives complete; one with a lost segment doesn’t arrive', () => {
   const room = new TwoEnds({ delayMs: 2 });
   room.connect();
   const id = room.a.sessions(0)[0]!.id;
@@ -280,7 +280,7 @@ test('a SysEx of any length arrives whole; one that lost a piece does not arrive
   expect(room.heardByB[0]!.bytes.subarray(1, -1)).toEqual(data);
 });
 
-test('a stranger’s datagrams reach no session, and are not answered', () => {
+test('an unknown sender’s datagrams reach no session and get no reply', () => {
   const room = new TwoEnds();
   room.connect();
   const music = room.datagrams.findLast((bytes) => bytes[0] === 0xff)!;
@@ -304,7 +304,7 @@ test('a hundred thousand random datagrams: nothing throws, nothing is kept', () 
   for (let i = 0; i < 100_000; i++) {
     const start = Math.floor(random.uniform() * 99_000);
     const bytes = noise.slice(start, start + Math.floor(random.uniform() * 80));
-    // Half begin as the real ones do, so that they get further in.
+    // Half start with a valid header, so that they get past the first check.
     if (i % 4 === 1) bytes.set([0x80, 0x61].slice(0, bytes.length));
     if (i % 4 === 3) bytes.set(real!.subarray(0, Math.min(bytes.length, 4 + Math.floor(random.uniform() * 12))));
     const from = i % 2 ? A : { address: A.address, port: A.port + 1 };

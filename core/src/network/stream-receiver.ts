@@ -6,23 +6,23 @@ import { SysexPieces } from './sysex-pieces';
 
 export interface StreamCounts {
   received: number;
-  /** Never came, as far as that is known. */
+  /** Packets presumed lost. */
   lost: number;
-  /** Came after one that was sent later. */
+  /** Packets that arrived after a later one. */
   reordered: number;
-  /** Came twice, or after they had been made up. */
+  /** Duplicates, and packets that arrived after being repaired. */
   tooLate: number;
-  /** Of RFC 3550, 6.4.1: how evenly they travel, smoothed over the last sixteen or so, ms. */
+  /** Interarrival jitter of RFC 3550, 6.4.1, smoothed over about sixteen packets, ms. */
   jitterMs: number;
 }
 
-/** A gap longer than this is a stream that began anew. */
-const MOST_GAP = 1000;
-const MOST_HELD = 256;
-/** What is missing is made up so long before the first of it is due, so that it can still be handed over. */
+/** A sequence gap longer than this means that the stream restarted. */
+const MAX_GAP = 1000;
+const MAX_HELD = 256;
+/** Repair missing packets this long before their first message is due, so that it can still be sent. */
 const HAND_OVER_MS = 6;
-/** And a tick that has not come is foretold so long before. */
-const FORETELL_MS = 3;
+/** Predict a missing tick this long before it is due. */
+const PREDICT_MS = 3;
 const LOOK_AGAIN_MS = 2;
 const TWO_32 = 2 ** 32;
 
@@ -33,37 +33,37 @@ interface Held {
 }
 
 /**
- * The other direction of a session: RTP packets in, in whatever order, messages out in theirs. A packet that is missing is waited for
- * until something of it would be due; then it is made up from the journal.
+ * The receiving direction of a session: RTP packets in any order in, messages in order out. A missing packet is waited
+ * for until something in it would be due, then repaired from the journal.
  */
 export class StreamReceiver {
   readonly counts: StreamCounts = { received: 0, lost: 0, reordered: 0, tooLate: 0, jitterMs: 0 };
   readonly #track = new StreamTrack();
   readonly #pieces = new SysexPieces();
   readonly #held = new Map<number, Held>();
-  /** Packets that were taken for lost. */
+  /** Packets presumed lost. */
   readonly #givenUp = new Set<number>();
-  /** The number of the packet that is next, not cut to 16 bits. */
+  /** Extended sequence number of the next packet. */
   #next: number | null = null;
   #highest = -Infinity;
   #first = true;
   #stamp: number | null = null;
   #transitMs: number | null = null;
   #lastStampMs: number | null = null;
-  /** Of what was handed on last. */
+  /** Time of the last message delivered. */
   #lastMs = -Infinity;
 
-  /** The last packet of which everything before it has come or is given up, 16 bits; null before the first. */
+  /** The last packet before which everything has arrived or been given up, 16 bits; null before the first. */
   get heard(): number | null {
     return this.#next === null ? null : (this.#next - 1) & 0xffff;
   }
 
-  /** Of the packet that came last, ms of the sender's clock; null before the first. */
+  /** Timestamp of the last packet, ms of the sender's clock; null before the first. */
   get lastStampMs(): number | null {
     return this.#lastStampMs;
   }
 
-  /** `expectedMs`: about what the sender's clock shows now, where that is known; for a stamp has only 32 bits. */
+  /** `expectedMs`: the sender's approximate current time, if known, because a timestamp has only 32 bits. */
   push(packet: RtpMidiPacket, arrivedMs: number, expectedMs: number | null): void {
     const number = this.#numberOf(packet.sequence);
     const stamp = this.#unwrap(packet.stamp, expectedMs);
@@ -85,13 +85,16 @@ export class StreamReceiver {
     this.#next ??= number;
   }
 
-  /** What can be handed on now, in order. `dueMs`: when what has this stamp is due, on the clock of `nowMs`. */
+  /**
+   * The messages that can be delivered now, in order. `dueMs`: maps a timestamp to its due time, on the clock of
+   * `nowMs`.
+   */
   take(nowMs: number, dueMs: (stampMs: number) => number): StampedMessage[] {
     const out: StampedMessage[] = [];
     while (this.#next !== null && this.#held.size > 0) {
       const held = this.#held.get(this.#next);
       if (held) {
-        // What was before the first packet stands in its journal too.
+        // The first packet's journal also covers what came before it.
         if (this.#first) out.push(...this.#makeUp(held));
         this.#first = false;
         this.#held.delete(this.#next++);
@@ -103,44 +106,44 @@ export class StreamReceiver {
       if (!after) break;
       const missingMs = this.#track.nextTickMs ?? this.#lastMs + 1;
       const firstMs = Math.min(after.stampMs, missingMs);
-      if (nowMs < dueMs(firstMs) - HAND_OVER_MS && this.#held.size < MOST_HELD) break;
+      if (nowMs < dueMs(firstMs) - HAND_OVER_MS && this.#held.size < MAX_HELD) break;
       for (; this.#next < present; this.#next++) this.#giveUp(this.#next);
       this.#pieces.giveUp();
       out.push(...this.#makeUp(after));
     }
     const tickMs = this.#track.nextTickMs;
-    if (tickMs !== null && nowMs >= dueMs(tickMs) - FORETELL_MS) out.push(...this.#track.foretell());
+    if (tickMs !== null && nowMs >= dueMs(tickMs) - PREDICT_MS) out.push(...this.#track.predict());
     if (out.length > 0) this.#lastMs = out.at(-1)?.stampMs ?? this.#lastMs;
     return out;
   }
 
-  /** When something may be handed on by itself, on the clock of `nowMs`; what is held back is looked at again soon. */
+  /** When something may become deliverable, on the clock of `nowMs`; held packets are checked again soon. */
   nextMs(nowMs: number, dueMs: (stampMs: number) => number): number {
     if (this.#held.size > 0) return nowMs + LOOK_AGAIN_MS;
     const tickMs = this.#track.nextTickMs;
-    return tickMs === null ? Infinity : dueMs(tickMs) - FORETELL_MS;
+    return tickMs === null ? Infinity : dueMs(tickMs) - PREDICT_MS;
   }
 
   #makeUp({ stampMs, messages, journal }: Held): StampedMessage[] {
-    return this.#track.makeUp(journal && readJournal(journal), messages, stampMs);
+    return this.#track.repair(journal && readJournal(journal), messages, stampMs);
   }
 
   #giveUp(number: number): void {
     this.counts.lost++;
     this.#givenUp.add(number);
     const [oldest] = this.#givenUp;
-    if (this.#givenUp.size > MOST_HELD && oldest !== undefined) this.#givenUp.delete(oldest);
+    if (this.#givenUp.size > MAX_HELD && oldest !== undefined) this.#givenUp.delete(oldest);
   }
 
   #handOn({ stampMs, bytes }: StampedMessage): StampedMessage[] {
     const whole = this.#pieces.push(bytes);
-    return whole ? this.#track.take({ stampMs, bytes: whole }) : [];
+    return whole ? this.#track.accept({ stampMs, bytes: whole }) : [];
   }
 
   #numberOf(sequence: number): number {
     if (this.#next === null) return sequence + 0x10000;
     const ahead = ((sequence - this.#next) << 16) >> 16;
-    if (Math.abs(ahead) > MOST_GAP) {
+    if (Math.abs(ahead) > MAX_GAP) {
       this.#held.clear();
       this.#next = null;
       this.#first = true;

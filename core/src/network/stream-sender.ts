@@ -3,50 +3,50 @@ import { noteOf, type NoteStand } from './note-chapter';
 import { afterCommand, afterTimecode, AT_REST, NO_TIMECODE } from './sequencer-state';
 import { encodeRtpMidi, type StampedCommand } from './rtp-midi';
 
-/** A message with the time it is due, in stamps of the sender's clock, whole numbers. */
+/** A message with its due time in whole timestamp units of the sender's clock. */
 export interface DueMessage {
   stamp: number;
   bytes: Uint8Array;
 }
 
 /** A datagram that fits every network with its headers. */
-const MOST_DATAGRAM_LIST = 1200;
-/** A SysEx is cut into pieces of so many bytes. */
+const MAX_DATAGRAM_LIST = 1200;
+/** Segment size of a long SysEx. */
 const PIECE_BYTES = 1000;
-/** The other end says every second what it has; if it never does, the journal does not reach back further than this. */
-const MOST_HISTORY = 1024;
-/** In a journal, the newest. */
-const MOST_NOTES = 64;
-/** A note that one of so many packets before struck is worth striking late. */
+/** The peer confirms receipt every second; if it never does, the journal reaches no further back than this. */
+const MAX_HISTORY = 1024;
+/** At most this many notes in a journal, the newest. */
+const MAX_NOTES = 64;
+/** Replay a lost note late if it was played within this many packets. */
 const FRESH_PACKETS = 4;
 
-/** One direction of a session: messages in, RTP packets out, each with the journal that makes lost ones good. */
+/** The sending direction of a session: messages in, RTP packets out, each with the journal that repairs lost ones. */
 export class StreamSender {
   readonly #ssrc: number;
   #sequence: number;
   #checkpoint: number;
   #sequencer = AT_REST;
   #timecode = NO_TIMECODE;
-  /** The last packets that had anything of a sequencer or of timecode. */
+  /** The last packets with sequencer or timecode content. */
   #lastSequencer = -Infinity;
   #lastTimecode = -Infinity;
-  /** Notes that were struck or let go since the checkpoint, and by which packet. */
+  /** Notes played or released since the checkpoint, with their packet. */
   readonly #notes = new Map<number, Omit<NoteStand, 'fresh'> & { sequence: number }>();
 
-  /** `firstSequence`: below 2^15, at random. */
+  /** `firstSequence`: random, below 2^15. */
   constructor({ ssrc, firstSequence }: { ssrc: number; firstSequence: number }) {
     this.#ssrc = ssrc;
     this.#sequence = firstSequence;
     this.#checkpoint = firstSequence;
   }
 
-  /** Datagrams for messages in order of time; those that are due together go together. */
+  /** Datagrams for messages in time order; messages due together share a packet. */
   packets(messages: readonly DueMessage[]): Uint8Array[] {
     const datagrams: Uint8Array[] = [];
     let together: DueMessage[] = [];
     let length = 0;
     for (const message of messages.flatMap(inPieces)) {
-      if (length > 0 && length + message.bytes.length + 4 > MOST_DATAGRAM_LIST) {
+      if (length > 0 && length + message.bytes.length + 4 > MAX_DATAGRAM_LIST) {
         datagrams.push(this.#packet(together));
         together = [];
         length = 0;
@@ -59,14 +59,14 @@ export class StreamSender {
   }
 
   /**
-   * A packet without commands: its journal makes good what was lost last, after which nothing else comes (RFC 6295, 4.2). Null when
-   * everything was heard.
+   * A journal-only packet that repairs the last messages when nothing follows them (RFC 6295, 4.2). Null if everything
+   * is confirmed.
    */
   guard(stamp: number): Uint8Array | null {
     return this.#checkpoint < this.#sequence ? this.#packet([], stamp) : null;
   }
 
-  /** The other end has heard everything up to a packet. */
+  /** The peer has confirmed everything up to a packet. */
   heard(sequence: number): void {
     const ahead = ((sequence - this.#sequence) << 16) >> 16;
     const heard = this.#sequence + ahead;
@@ -75,7 +75,7 @@ export class StreamSender {
 
   #packet(messages: readonly DueMessage[], first = messages[0]?.stamp ?? 0): Uint8Array {
     const sequence = this.#sequence++;
-    this.#checkpoint = Math.max(this.#checkpoint, sequence - MOST_HISTORY);
+    this.#checkpoint = Math.max(this.#checkpoint, sequence - MAX_HISTORY);
     const journal = writeJournal({
       checkpoint: this.#checkpoint & 0xffff,
       sequencer: this.#lastSequencer >= this.#checkpoint ? this.#sequencer : null,
@@ -97,7 +97,7 @@ export class StreamSender {
   #notesSinceCheckpoint(sequence: number): NoteStand[] {
     for (const [key, note] of this.#notes) if (note.sequence < this.#checkpoint) this.#notes.delete(key);
     return [...this.#notes.values()]
-      .slice(-MOST_NOTES)
+      .slice(-MAX_NOTES)
       .map(({ sequence: struck, ...note }) => ({ ...note, fresh: sequence - struck <= FRESH_PACKETS }));
   }
 
@@ -105,7 +105,7 @@ export class StreamSender {
     const note = noteOf(bytes);
     if (note) {
       const key = note.channel * 128 + note.note;
-      // The newest stand last.
+      // Re-insert to keep the newest last.
       this.#notes.delete(key);
       this.#notes.set(key, { ...note, sequence });
     }
@@ -118,7 +118,7 @@ export class StreamSender {
   }
 }
 
-/** F0 … F0, F7 … F0, F7 … F7: the first piece of a long SysEx, those in its middle, and the last (RFC 6295, 3.2). */
+/** F0 … F0, F7 … F0, F7 … F7: first, middle and last segment of a long SysEx (RFC 6295, 3.2). */
 function inPieces(message: DueMessage): DueMessage[] {
   const { bytes, stamp } = message;
   if (bytes[0] !== 0xf0 || bytes.length <= PIECE_BYTES) return [message];

@@ -10,7 +10,7 @@ import {
   type TimecodeState,
 } from './sequencer-state';
 
-/** A message and when it was due, in ms of the sender's clock. */
+/** A message with its due time, in ms of the sender's clock. */
 export interface StampedMessage {
   stampMs: number;
   bytes: Uint8Array;
@@ -18,38 +18,38 @@ export interface StampedMessage {
 
 const CLOCK = 0xf8;
 const QUARTER_FRAME = 0xf1;
-/** More than so many lost ticks are not made up: the follower has let go by then. */
-const MOST_MADE_UP = 96;
-/** Continue comes so long before its first tick. */
+/** Beyond this many lost ticks no repair is attempted: the follower has lost sync by then. */
+const MAX_REPAIRED = 96;
+/** Continue precedes its first tick by this much. */
 const CONTINUE_LEAD_MS = 2;
 const QUARTERS_STALE_MS = 500;
-/** A tick is foretold when so many before it came evenly: none of their distances further than this from the others. */
+/** A tick is predicted once this many intervals were steady, differing from each other by no more than this. */
 const EVEN_TICKS = 4;
 const EVEN = 0.2;
-/** Not more of them in a row: then the clock has stopped, or the network. */
-const MOST_FORETOLD = 2;
+/** At most this many predictions in a row: beyond that, the clock has stopped, or the network. */
+const MAX_PREDICTED = 2;
 
 /**
- * Follows the time in what arrives, and after a loss makes up what it takes to be where the sender is: the ticks and quarter
- * frames that are missing, at the times where they must have been, and starts, stops and positions. So the buffer hides the loss.
+ * Tracks the stream's sync state. After packet loss it synthesizes whatever is missing to match the sender (ticks and
+ * quarter frames at their original times, start, stop, position), so the playout buffer conceals the loss.
  */
 export class StreamTrack {
   #sequencer: SequencerState = AT_REST;
   #timecode: TimecodeState = NO_TIMECODE;
-  /** Notes that were struck and not let go, by channel and number. */
+  /** Sounding notes, by channel and number. */
   readonly #sounding = new Set<number>();
   #tickMs: number | null = null;
-  /** The last distances from tick to tick, ms. */
+  /** The last tick intervals, ms. */
   #tickGaps: number[] = [];
-  /** Ticks that were handed on before they came, for they were due. */
+  /** Ticks played as predictions, before they arrived. */
   #foretold = 0;
   #quarterMs: number | null = null;
   #quarterEveryMs: number | null = null;
-  /** It rolls at the sender's, but how it began was lost: it is joined at the next sixteenth. */
+  /** The sender is rolling, but its start was lost: join at the next sixteenth. */
   #joining = false;
 
-  /** A message that came in its turn; gives what is handed on. */
-  take(message: StampedMessage): StampedMessage[] {
+  /** A message in its turn; returns what to deliver. */
+  accept(message: StampedMessage): StampedMessage[] {
     const { bytes, stampMs } = message;
     const note = noteOf(bytes);
     if (note) this.#noteStands(note);
@@ -69,7 +69,7 @@ export class StreamTrack {
     this.#tickGaps = gap === null ? [] : [...this.#tickGaps.slice(1 - EVEN_TICKS), gap];
     this.#tickMs = stampMs;
     const { position } = this.#sequencer;
-    // In its place one was handed on already.
+    // Already played as a predicted tick.
     if (this.#foretold > 0) {
       this.#foretold--;
       return [];
@@ -80,17 +80,17 @@ export class StreamTrack {
     return [...at(joinMs, songPosition(position), Uint8Array.of(0xfb)), message];
   }
 
-  /** When the next tick must come, if the clock goes on as it went; null when that is not to be told. */
+  /** When the next tick is due if the clock continues; null if unknown. */
   get nextTickMs(): number | null {
     const gaps = this.#tickGaps;
     const every = this.#tickEveryMs;
     if (this.#tickMs === null || every === null || gaps.length < EVEN_TICKS || this.#joining) return null;
-    if (this.#foretold >= MOST_FORETOLD || gaps.some((gap) => Math.abs(gap / every - 1) > EVEN)) return null;
+    if (this.#foretold >= MAX_PREDICTED || gaps.some((gap) => Math.abs(gap / every - 1) > EVEN)) return null;
     return this.#tickMs + (this.#foretold + 1) * every;
   }
 
-  /** The tick that is due and has not come, handed on in its place; it is not handed on again when it comes. */
-  foretell(): StampedMessage[] {
+  /** Plays the tick that is due but hasn't arrived; it is discarded if it arrives later. */
+  predict(): StampedMessage[] {
     const stampMs = this.nextTickMs;
     if (stampMs === null) return [];
     this.#foretold++;
@@ -101,13 +101,16 @@ export class StreamTrack {
     return this.#tickGaps.length > 0 ? this.#tickGaps.reduce((sum, gap) => sum + gap, 0) / this.#tickGaps.length : null;
   }
 
-  /** Packets are missing before one that has come with its journal and this stamp: what to hand on in their place, in order of time. */
-  makeUp(journal: Journal | null, next: readonly StampedMessage[], atMs: number): StampedMessage[] {
+  /**
+   * Packets are missing before one that arrived with this journal and timestamp: returns what to deliver in their
+   * place, in time order.
+   */
+  repair(journal: Journal | null, next: readonly StampedMessage[], atMs: number): StampedMessage[] {
     const made = [
       ...this.#makeUpTicks(journal?.sequencer ?? null, next, atMs),
       ...this.#makeUpQuarters(journal?.timecode ?? null, atMs),
     ];
-    const out = made.sort((a, b) => a.stampMs - b.stampMs).flatMap((one) => this.take(one));
+    const out = made.sort((a, b) => a.stampMs - b.stampMs).flatMap((one) => this.accept(one));
     out.push(...this.#makeUpNotes(journal?.notes ?? [], atMs));
     out.push(...this.#makeUpTransport(journal?.sequencer ?? null, atMs));
     return out;
@@ -119,13 +122,15 @@ export class StreamTrack {
     else this.#sounding.delete(key);
   }
 
-  /** None hangs; one that was struck just now is struck late. */
+  /** Never leaves a hanging note: a note-on lost moments ago is replayed late instead. */
   #makeUpNotes(stands: readonly NoteStand[], atMs: number): StampedMessage[] {
     return stands.flatMap(({ channel, note, velocity, fresh }) => {
       const sounds = this.#sounding.has(channel * 128 + note);
       if (velocity === 0)
-        return sounds ? this.take({ stampMs: atMs, bytes: Uint8Array.of(0x80 | channel, note, 64) }) : [];
-      return fresh && !sounds ? this.take({ stampMs: atMs, bytes: Uint8Array.of(0x90 | channel, note, velocity) }) : [];
+        return sounds ? this.accept({ stampMs: atMs, bytes: Uint8Array.of(0x80 | channel, note, 64) }) : [];
+      return fresh && !sounds
+        ? this.accept({ stampMs: atMs, bytes: Uint8Array.of(0x90 | channel, note, velocity) })
+        : [];
     });
   }
 
@@ -140,16 +145,16 @@ export class StreamTrack {
     const believed = counted !== null && counted >= 0 && Math.abs(counted - byTime) <= 1 + byTime / 2;
     const stopped = theirs?.performing === false && this.#sequencer.performing;
     const count = believed ? counted : stopped ? 0 : byTime;
-    if (count > MOST_MADE_UP) return [];
+    if (count > MAX_REPAIRED) return [];
     const step = nextTick === null ? (every ?? 0) : (nextTick - from) / (count + 1);
     return evenly(count, from, step).map((stampMs) => ({ stampMs, bytes: Uint8Array.of(CLOCK) }));
   }
 
-  /** How many ticks the sender is further; null when they do not count the same. */
+  /** How many ticks we are behind the sender; null if the counts aren't comparable. */
   #ticksBehind(theirs: SequencerState): number | null {
     const ours = this.#sequencer;
     if (!ours.performing) return null;
-    // A sequencer that was stopped stands where the next tick would have been.
+    // The position of a stopped sequencer is that of its next tick.
     if (!theirs.performing) return theirs.position - ours.position - (ours.downbeat ? 1 : 0);
     return theirs.downbeat ? theirs.position - ours.position + (ours.downbeat ? 0 : 1) : null;
   }
@@ -157,7 +162,7 @@ export class StreamTrack {
   #makeUpTransport(theirs: SequencerState | null, atMs: number): StampedMessage[] {
     if (!theirs) return [];
     const ours = this.#sequencer;
-    // Who has not been told that it rolls need not be told that it stops.
+    // No stop needed if the start was never delivered.
     const stop = ours.performing && !this.#joining ? [Uint8Array.of(0xfc)] : [];
     if (!theirs.performing) {
       const stands = ours.performing ? afterCommand(ours, Uint8Array.of(0xfc)) : ours;
@@ -203,7 +208,7 @@ function evenly(count: number, fromMs: number, stepMs: number): number[] {
   return Array.from({ length: count }, (_, i) => fromMs + (i + 1) * stepMs);
 }
 
-/** From one to the next, where that can be a tempo; a second without any is a pause. */
+/** Interval between two ticks, if it can be a tempo; a second without ticks is a pause. */
 function spacing(beforeMs: number | null, ms: number): number | null {
   const gap = beforeMs === null ? 0 : ms - beforeMs;
   return gap > 0 && gap < 1000 ? gap : null;

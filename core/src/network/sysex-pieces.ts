@@ -1,11 +1,11 @@
-const MOST_BYTES = 65_536;
+const MAX_BYTES = 65_536;
 
-/** Puts the pieces of a long SysEx together again; one that lost a piece is given up. */
+/** Reassembles the segments of a long SysEx; discards it if a segment is lost. */
 export class SysexPieces {
   #parts: Uint8Array[] | null = null;
   #length = 0;
 
-  /** What is whole with this piece: the command itself if it is no piece, or null while more is to come. */
+  /** What this segment completes: the command itself if it isn't a segment, or null while more is to come. */
   push(bytes: Uint8Array): Uint8Array | null {
     const [first] = bytes;
     const last = bytes.at(-1);
@@ -17,7 +17,7 @@ export class SysexPieces {
     }
     const parts = this.#parts;
     const data = bytes.subarray(1, -1);
-    if (!parts || last === 0xf4 || this.#length + data.length > MOST_BYTES) {
+    if (!parts || last === 0xf4 || this.#length + data.length > MAX_BYTES) {
       this.giveUp();
       return null;
     }

@@ -1,31 +1,31 @@
 /**
- * What goes over the WebSocket between a browser and its server, in binary frames: MIDI with its times, questions about the time,
- * and which sessions there are. Times are in ms of the server's clock, numbers little-endian.
+ * The binary WebSocket frames between browser and server: timed MIDI, clock exchanges, and the list of sessions. Times
+ * are in ms of the server's clock, numbers little-endian.
  */
 export type WireFrame =
   | { kind: 'messages'; messages: WireMessage[] }
-  /** The browser asks for the server's time. */
+  /** The browser's clock request. */
   | { kind: 'ask'; sentMs: number }
   | { kind: 'answer'; sentMs: number; serverMs: number }
-  | { kind: 'lines'; lines: WireLine[] };
+  | { kind: 'lines'; lines: WirePeer[] };
 
-/** The protocol of the WebSocket, and the server's token as a second one with this before it. */
+/** The WebSocket's subprotocol; the server's token follows as a second one with this prefix. */
 export const WIRE_PROTOCOL = 'metronomo.wire.1';
 export const TOKEN_PROTOCOL_PREFIX = 'metronomo.token.';
 export const WIRE_PATH = '/api/network/wire';
-/** Of HTTP: the token goes with every request that changes something. */
+/** HTTP header of the token, required on every request that changes state. */
 export const TOKEN_HEADER = 'x-metronomo-token';
 
 export interface WireMessage {
-  /** Which session, by a number that holds for this connection. */
+  /** Session number, valid for this connection. */
   line: number;
   atMs: number;
   bytes: Uint8Array;
 }
 
-export interface WireLine {
+export interface WirePeer {
   line: number;
-  /** What the browser calls the peer: letters, digits, point and hyphen. */
+  /** The browser's key of the peer: letters, digits, dots and hyphens. */
   key: string;
   open: boolean;
 }
@@ -37,17 +37,17 @@ const LINES = 4;
 
 const MESSAGE_HEADER = 16;
 const LINE_HEADER = 6;
-export const MOST_FRAME_BYTES = 1 << 20;
-const MOST_MESSAGES = 20_000;
+export const MAX_FRAME_BYTES = 1 << 20;
+const MAX_MESSAGES = 20_000;
 const KEY = /^[a-z0-9.-]{1,64}$/;
 
 export function isPeerKey(text: string): boolean {
   return KEY.test(text);
 }
 
-/** @throws RangeError when it would be larger than a frame may be. */
+/** @throws RangeError if it would exceed the frame size. */
 export function encodeFrame(frame: WireFrame): Uint8Array<ArrayBuffer> {
-  const { bytes, view } = begin(sizeOf(frame));
+  const { bytes, view } = newFrame(sizeOf(frame));
   switch (frame.kind) {
     case 'messages': {
       view.setUint8(0, MESSAGES);
@@ -85,9 +85,9 @@ export function encodeFrame(frame: WireFrame): Uint8Array<ArrayBuffer> {
   return bytes;
 }
 
-/** Null for what is no whole frame. */
+/** Null for incomplete frames. */
 export function decodeFrame(bytes: Uint8Array): WireFrame | null {
-  if (bytes.length > MOST_FRAME_BYTES) return null;
+  if (bytes.length > MAX_FRAME_BYTES) return null;
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   switch (bytes[0]) {
     case MESSAGES:
@@ -107,7 +107,7 @@ export function decodeFrame(bytes: Uint8Array): WireFrame | null {
 function decodeMessages(bytes: Uint8Array, view: DataView): WireFrame | null {
   const messages: WireMessage[] = [];
   for (let at = 1; at < bytes.length;) {
-    if (at + MESSAGE_HEADER > bytes.length || messages.length >= MOST_MESSAGES) return null;
+    if (at + MESSAGE_HEADER > bytes.length || messages.length >= MAX_MESSAGES) return null;
     const end = at + MESSAGE_HEADER + view.getUint32(at + 12, true);
     const atMs = view.getFloat64(at + 4, true);
     if (end > bytes.length || !Number.isFinite(atMs)) return null;
@@ -118,7 +118,7 @@ function decodeMessages(bytes: Uint8Array, view: DataView): WireFrame | null {
 }
 
 function decodeLines(bytes: Uint8Array, view: DataView): WireFrame | null {
-  const lines: WireLine[] = [];
+  const lines: WirePeer[] = [];
   for (let at = 1; at < bytes.length;) {
     if (at + LINE_HEADER > bytes.length) return null;
     const end = at + LINE_HEADER + view.getUint8(at + 5);
@@ -143,8 +143,8 @@ function sizeOf(frame: WireFrame): number {
   }
 }
 
-function begin(size: number): { bytes: Uint8Array<ArrayBuffer>; view: DataView } {
-  if (size > MOST_FRAME_BYTES) throw new RangeError(`A frame of ${size} bytes is too large.`);
+function newFrame(size: number): { bytes: Uint8Array<ArrayBuffer>; view: DataView } {
+  if (size > MAX_FRAME_BYTES) throw new RangeError(`Frame too large: ${size} bytes, at most ${MAX_FRAME_BYTES}.`);
   const bytes = new Uint8Array(size);
   return { bytes, view: new DataView(bytes.buffer) };
 }

@@ -2,38 +2,38 @@ import { cablesFrom, gearOf, HUB_ID, socketOf, type RigGear, type RigPlan, type 
 
 const CHANNELS = Array.from({ length: 16 }, (_, i) => i + 1);
 
-/** One of the hub's outs, and who hears which of its channels. */
+/** One of the hub's outputs, with the devices on each channel. */
 export interface PortChannels {
   socket: Socket;
   /** A for the first out, B for the second ... */
   letter: string;
-  /** Of the channels 1 to 16, in that order: the ids of the gear that hears it. */
-  heardBy: readonly (readonly string[])[];
+  /** For channels 1 to 16: the ids of the devices that receive them. */
+  receivers: readonly (readonly string[])[];
 }
 
-/** Who hears what the hub sends, by port and channel: A1 to A16, B1 ... */
+/** Devices by output port and channel: A1 to A16, B1 ... */
 export function channelMap(rig: RigPlan): PortChannels[] {
   const outs = gearOf(rig, HUB_ID)?.sockets.filter(({ direction }) => direction === 'out') ?? [];
   return outs.map((socket, i) => {
-    const gear = heardOn(rig, socket.id);
-    const heardBy = CHANNELS.map((channel) =>
+    const gear = receiversOn(rig, socket.id);
+    const receivers = CHANNELS.map((channel) =>
       gear.filter(({ set }) => set.channels.includes(channel)).map(({ id }) => id),
     );
-    return { socket, letter: letterOf(i), heardBy };
+    return { socket, letter: letterOf(i), receivers };
   });
 }
 
-/** A channel on which nobody else hears what reaches this gear; null when all sixteen are taken. */
+/** The first channel unused by the other devices on the same port; null if all sixteen are taken. */
 export function freeChannel(rig: RigPlan, gearId: string): number | null {
   const beside = (gearOf(rig, HUB_ID)?.sockets ?? []).flatMap(({ id }) => {
-    const gear = heardOn(rig, id);
+    const gear = receiversOn(rig, id);
     return gear.some((one) => one.id === gearId) ? gear.filter((one) => one.id !== gearId) : [];
   });
   return CHANNELS.find((channel) => !beside.some(({ set }) => set.channels.includes(channel))) ?? null;
 }
 
-/** Gear that bytes from one of the hub's outs reach, over any number of thrus. */
-function heardOn(rig: RigPlan, socketId: string): RigGear[] {
+/** Devices reached from one of the hub's outputs, over any number of thrus. */
+function receiversOn(rig: RigPlan, socketId: string): RigGear[] {
   const reached = new Map<string, RigGear>();
   const walk = (gearId: string, leaves: (ref: { socketId: string }) => boolean) => {
     for (const { from, to } of cablesFrom(rig, gearId)) {
@@ -47,7 +47,7 @@ function heardOn(rig: RigPlan, socketId: string): RigGear[] {
   return [...reached.values()].filter(({ kind }) => kind !== 'splitBox');
 }
 
-/** A to Z, then A2 to Z2: nobody reads AA1 as a port and a channel. */
+/** A to Z, then A2 to Z2, because AA1 doesn't read as a port and a channel. */
 function letterOf(index: number): string {
   const letter = String.fromCharCode(65 + (index % 26));
   return index < 26 ? letter : `${letter}${Math.floor(index / 26) + 1}.`;

@@ -2,7 +2,7 @@ import type { FrameRate } from '../timecode/timecode';
 import { channelMap } from './channel-map';
 import { cablesFrom, gearOf, HUB_ID, type RigPlan } from './rig';
 
-/** Something to set in gear's own menus. The words for it are the interface's. */
+/** Something to set on the device. The interface puts it into words. */
 export type ChecklistItem =
   | { about: 'clock source'; value: 'external' | 'internal' }
   | { about: 'clock in' | 'clock out' | 'thru' | 'local' | 'start and stop' | 'song position'; value: 'on' | 'off' }
@@ -12,31 +12,31 @@ export type ChecklistItem =
   | { about: 'own offset'; value: number; unit: string };
 
 export interface ChecklistEntry {
-  /** The same as long as the same has to be set: by it an entry is ticked off. */
+  /** Stable key of the setting; ticked entries are stored under it. */
   key: string;
   item: ChecklistItem;
 }
 
-/** What to set in gear's own menus, in the order in which somebody would walk through them; empty for a split box. */
+/** What to set on a device, in a natural order; empty for a split box. */
 export function checklist(rig: RigPlan, gearId: string): ChecklistEntry[] {
   const gear = gearOf(rig, gearId);
   if (!gear || gear.id === HUB_ID || gear.kind === 'splitBox') return [];
   const leads = rig.leaders[0] === gear.id;
-  const follows = !leads && gear.takes !== 'nothing';
-  const byClock = follows && gear.takes === 'clock';
+  const follows = !leads && gear.syncsTo !== 'nothing';
+  const byClock = follows && gear.syncsTo === 'clock';
   const items: ChecklistItem[] = [];
   if (leads) items.push({ about: 'clock source', value: 'internal' });
   if (byClock) items.push({ about: 'clock source', value: 'external' }, { about: 'clock in', value: 'on' });
   if (byClock && gear.able.startStop) items.push({ about: 'start and stop', value: 'on' });
   if (byClock && gear.able.songPosition) items.push({ about: 'song position', value: 'on' });
-  if (follows && gear.takes === 'timecode') items.push({ about: 'timecode', rate: gear.rate });
-  if (leads && gear.gives === 'timecode') items.push({ about: 'timecode', rate: gear.rate });
-  if (gear.able.mmc && gear.takes === 'timecode') items.push({ about: 'machine control' });
+  if (follows && gear.syncsTo === 'timecode') items.push({ about: 'timecode', rate: gear.rate });
+  if (leads && gear.leadsWith === 'timecode') items.push({ about: 'timecode', rate: gear.rate });
+  if (gear.able.mmc && gear.syncsTo === 'timecode') items.push({ about: 'machine control' });
   if (gear.able.lead && (leads || follows)) items.push({ about: 'clock out', value: leads ? 'on' : 'off' });
   if (cablesFrom(rig, gear.id).some(({ to }) => to.gearId === HUB_ID)) items.push({ about: 'thru', value: 'off' });
-  // Keys that the hub carries back to their own gear would sound twice.
+  // Keys routed back to their own device would sound twice.
   if (playsThroughHub(rig, gear.id)) items.push({ about: 'local', value: 'off' });
-  const ports = channelMap(rig).filter(({ heardBy }) => heardBy.some((ids) => ids.includes(gear.id)));
+  const ports = channelMap(rig).filter(({ receivers }) => receivers.some((ids) => ids.includes(gear.id)));
   if (ports.length > 0 && gear.set.channels.length > 0)
     items.push({ about: 'receive channel', channels: gear.set.channels, ports: ports.map(({ letter }) => letter) });
   const { where, own, unit } = gear.offset;

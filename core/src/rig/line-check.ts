@@ -1,45 +1,55 @@
 import type { FrameRate } from '../timecode/timecode';
 import { destinationsOf, lineTraffic, type Traffic } from './line-traffic';
-import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan } from './rig';
-import { echoTo, followers, makesTime, timePaths } from './time-flow';
+import {
+  cablesFrom,
+  cablesTo,
+  gearOf,
+  HUB_ID,
+  socketOf,
+  type Cable,
+  type OffsetPlace,
+  type RigGear,
+  type RigPlan,
+} from './rig';
+import { findLoop, followers, generatesSync, syncPaths } from './sync-paths';
 
-/** What is known of the rig at work, besides what was said about it. All of it may be missing. */
+/** Live evidence about the rig; all of it may be missing. */
 export interface Evidence {
   bpm: number;
-  /** Ports that are here, by their ids; null when ports were never asked for. */
-  portsHere: ReadonlySet<string> | null;
-  /** Ports that could not be opened, for another program has them. */
+  /** Ids of connected ports; null if MIDI access was never requested. */
+  connectedPorts: ReadonlySet<string> | null;
+  /** Ports held by another app. */
   portsInUse: ReadonlySet<string>;
-  /** What arrives at a port of the hub: by port id. */
-  arrives: ReadonlyMap<string, 'nothing' | 'clock' | 'timecode'>;
-  /** What the hub listens for where: by port id. */
-  waitsFor: ReadonlyMap<string, 'clock' | 'timecode'>;
-  /** Gear whose port went and came back since it was last started. */
-  cameBack: ReadonlySet<string>;
-  /** Cables down which a line test was sent, and nothing came back. */
+  /** Sync arriving at each input port, by id. */
+  receiving: ReadonlyMap<string, 'nothing' | 'clock' | 'timecode'>;
+  /** Sync expected at each input port, by id. */
+  expects: ReadonlyMap<string, 'clock' | 'timecode'>;
+  /** Gear whose port was reconnected since it was last started. */
+  reconnected: ReadonlySet<string>;
+  /** Cables whose line test got no response. */
   unanswered: ReadonlySet<string>;
-  /** When gear was last measured, and whether that still holds; missing where it never was. */
+  /** Measured gear, and whether the measurement is still valid. */
   measured: ReadonlyMap<string, 'holds' | { staleBecause: string }>;
 }
 
 export const NO_EVIDENCE: Evidence = {
   bpm: 120,
-  portsHere: null,
+  connectedPorts: null,
   portsInUse: new Set(),
-  arrives: new Map(),
-  waitsFor: new Map(),
-  cameBack: new Set(),
+  receiving: new Map(),
+  expects: new Map(),
+  reconnected: new Set(),
   unanswered: new Set(),
   measured: new Map(),
 };
 
 export type Severity = 'wrong' | 'attention' | 'unproved';
 
-/** A change of the rig that cures a finding, so that a button can make it. */
+/** A change to the rig that fixes a finding and can be made with a button. */
 export type Cure =
   | { kind: 'lead'; gearId: string }
   | { kind: 'menu'; gearId: string; set: Partial<RigGear['set']> }
-  | { kind: 'take'; gearId: string; takes: RigGear['takes'] }
+  | { kind: 'syncTo'; gearId: string; syncsTo: RigGear['syncsTo'] }
   | { kind: 'rate'; gearId: string; rate: FrameRate }
   | { kind: 'clockWhileStopped'; gearId: string }
   | { kind: 'listenFor'; portId: string; language: 'clock' | 'timecode' }
@@ -49,7 +59,7 @@ export type Cure =
   | { kind: 'rejoin'; gearId: string }
   | { kind: 'measure'; gearId: string };
 
-/** What a rule has seen. The words for it are the interface's. */
+/** What a rule found. The interface puts it into words. */
 export type Seen =
   | { rule: 'nobody leads' }
   | { rule: 'two lead'; others: string[] }
@@ -64,12 +74,12 @@ export type Seen =
       cause: 'no cable' | 'port gone' | 'no port' | 'clock out is off' | 'clock in is off' | 'silent';
     }
   | { rule: 'old tempo' }
-  | { rule: 'port in use'; portId: string }
+  | { rule: 'port in use'; portId: string; by: 'another app' | 'cables' }
   | { rule: 'too many destinations'; has: number; can: number }
   | { rule: 'same channel'; channel: number; others: string[] }
   | { rule: 'long chain'; thrus: number }
   | { rule: 'ticks wait'; cableId: string; traffic: Traffic }
-  | { rule: 'offset twice'; own: number; inHubMs: number }
+  | { rule: 'offset twice'; own: number; unit: OffsetPlace['unit']; inHubMs: number }
   | { rule: 'start again' }
   | { rule: 'route echoes'; from: string; to: string; through: string }
   | { rule: 'no answer'; cableId: string }
@@ -77,18 +87,18 @@ export type Seen =
   | { rule: 'stale'; because: string };
 
 export interface Finding {
-  /** The same as long as the same thing is wrong: by it a finding is accepted. */
+  /** Stable key of a finding; accepted findings are stored under it. */
   key: string;
   severity: Severity;
-  /** Whom it is about; the hub for the rig as a whole. */
+  /** The device it is about; the hub for the rig as a whole. */
   gearId: string;
   seen: Seen;
   cure: Cure | null;
 }
 
-/** Chains of thru sockets longer than this wear the edges of the bits (common practice: two or three). */
-const MOST_THRUS = 3;
-/** A wait that is heard: two clicks within 1 to 2 ms are one (common practice). */
+/** Longest reliable thru chain; every thru distorts the signal slightly (common practice: two or three). */
+const MAX_THRUS = 3;
+/** An audible delay: two clicks within 1 to 2 ms sound like one (common practice). */
 const HEARD_WAIT_MS = 1;
 
 type Rule = (rig: RigPlan, evidence: Evidence) => Omit<Finding, 'key'>[];
@@ -100,18 +110,18 @@ const finding = (severity: Severity, gearId: string, seen: Seen, cure: Cure | nu
   cure,
 });
 const leaderOf = (rig: RigPlan) => gearOf(rig, rig.leaders[0] ?? '');
-const languagesOf = ({ able }: RigGear): ('clock' | 'timecode')[] => [
+const syncFormatsOf = ({ able }: RigGear): ('clock' | 'timecode')[] => [
   ...(able.clock ? (['clock'] as const) : []),
   ...(able.timecode.length > 0 ? (['timecode'] as const) : []),
 ];
 
-const nobodyLeads: Rule = (rig) =>
+const noLeader: Rule = (rig) =>
   leaderOf(rig) ? [] : [finding('wrong', HUB_ID, { rule: 'nobody leads' }, { kind: 'lead', gearId: HUB_ID })];
 
-/** Two clocks at one socket add up to one that is wrong. */
-const twoLead: Rule = (rig) =>
+/** Two clocks merged into one input double the tick rate. */
+const twoLeaders: Rule = (rig) =>
   followers(rig).flatMap((gear) => {
-    const sources = [...new Set(timePaths(rig, gear.id).map(({ sourceId }) => sourceId))];
+    const sources = [...new Set(syncPaths(rig, gear.id).map(({ sourceId }) => sourceId))];
     const kept = sources.includes(HUB_ID) ? HUB_ID : rig.leaders[0];
     const others = sources.filter((id) => id !== kept);
     const [first] = others;
@@ -123,7 +133,7 @@ const twoLead: Rule = (rig) =>
 
 const loop: Rule = (rig) =>
   rig.gear.flatMap((gear) => {
-    const through = echoTo(rig, gear.id);
+    const through = findLoop(rig, gear.id);
     const soft = through?.find((id) => gearOf(rig, id)?.set.thru);
     const cure: Cure | null = soft === undefined ? null : { kind: 'menu', gearId: soft, set: { thru: false } };
     return through ? [finding('wrong', gear.id, { rule: 'loop', through }, cure)] : [];
@@ -143,49 +153,53 @@ const cannotLead: Rule = (rig) => {
     : [];
 };
 
-const doesNotSpeak: Rule = (rig) =>
+const unsupportedSync: Rule = (rig) =>
   followers(rig).flatMap((gear) => {
-    const speaks = languagesOf(gear);
-    if (gear.takes === 'nothing' || speaks.includes(gear.takes)) return [];
-    const cure: Cure = { kind: 'take', gearId: gear.id, takes: speaks[0] ?? 'nothing' };
-    return [finding('wrong', gear.id, { rule: 'does not speak', language: gear.takes, speaks }, cure)];
+    const speaks = syncFormatsOf(gear);
+    if (gear.syncsTo === 'nothing' || speaks.includes(gear.syncsTo)) return [];
+    const cure: Cure = { kind: 'syncTo', gearId: gear.id, syncsTo: speaks[0] ?? 'nothing' };
+    return [finding('wrong', gear.id, { rule: 'does not speak', language: gear.syncsTo, speaks }, cure)];
   });
 
 const otherFrameRate: Rule = (rig) =>
   followers(rig).flatMap((gear) => {
     const { timecode } = gear.able;
     const [known] = timecode;
-    if (gear.takes !== 'timecode' || known === undefined || timecode.includes(gear.rate)) return [];
+    if (gear.syncsTo !== 'timecode' || known === undefined || timecode.includes(gear.rate)) return [];
     const seen: Seen = { rule: 'other frame rate', sent: gear.rate, knows: timecode };
     return [finding('wrong', gear.id, seen, { kind: 'rate', gearId: gear.id, rate: known })];
   });
 
-const waitsForTheOther: Rule = (_, { arrives, waitsFor }) =>
-  [...waitsFor].flatMap(([portId, language]) => {
-    const heard = arrives.get(portId) ?? 'nothing';
+const mutualWait: Rule = (_, { receiving, expects }) =>
+  [...expects].flatMap(([portId, language]) => {
+    const heard = receiving.get(portId) ?? 'nothing';
     if (heard === 'nothing' || heard === language) return [];
     const seen: Seen = { rule: 'waits for the other', portId, waitsFor: language, arrives: heard };
     return [finding('wrong', HUB_ID, seen, { kind: 'listenFor', portId, language: heard })];
   });
 
-const nothingArrives: Rule = (rig, { portsHere, arrives, waitsFor }) => {
+const nothingArrives: Rule = (rig, { connectedPorts, receiving, expects }) => {
   const leader = rig.leaders[0] ?? HUB_ID;
-  const silent = [...waitsFor.keys()]
-    .filter((portId) => arrives.get(portId) === 'nothing')
+  const silent = [...expects.keys()]
+    .filter((portId) => receiving.get(portId) === 'nothing')
     .map(() => finding('attention', leader, { rule: 'nothing arrives', cause: 'silent' }));
   const deaf = followers(rig).flatMap((gear) => {
-    const cause = causeOfSilence(rig, gear, portsHere);
+    const cause = causeOfSilence(rig, gear, connectedPorts);
     const cure: Cure | null =
       cause === 'clock in is off' ? { kind: 'menu', gearId: gear.id, set: { clockIn: true } } : null;
     return cause ? [finding('wrong', gear.id, { rule: 'nothing arrives', cause }, cure)] : [];
   });
-  return leader === HUB_ID ? deaf : [...silent, ...deafHub(rig, leader, portsHere), ...deaf];
+  return leader === HUB_ID ? deaf : [...silent, ...hubIgnoresInput(rig, leader, connectedPorts), ...deaf];
 };
 
-/** Somebody else leads, the others hear the hub, and the hub does not hear who leads. */
-function deafHub(rig: RigPlan, leaderId: string, portsHere: Evidence['portsHere']): Omit<Finding, 'key'>[] {
+/** Another device leads, the followers are connected to the hub, and the leader isn't connected to the hub. */
+function hubIgnoresInput(
+  rig: RigPlan,
+  leaderId: string,
+  portsHere: Evidence['connectedPorts'],
+): Omit<Finding, 'key'>[] {
   const leader = gearOf(rig, leaderId);
-  const hearHub = followers(rig).some(({ id }) => timePaths(rig, id).some(({ sourceId }) => sourceId === HUB_ID));
+  const hearHub = followers(rig).some(({ id }) => syncPaths(rig, id).some(({ sourceId }) => sourceId === HUB_ID));
   if (!leader?.able.lead || !hearHub) return [];
   const into = cablesTo(rig, HUB_ID).filter(({ from }) => from.gearId === leaderId);
   const ports = into.map(({ to }) => socketOf(rig, to)?.portId ?? null);
@@ -203,8 +217,8 @@ function deafHub(rig: RigPlan, leaderId: string, portsHere: Evidence['portsHere'
   return cause ? [finding('wrong', HUB_ID, { rule: 'nothing arrives', cause }, cure)] : [];
 }
 
-function causeOfSilence(rig: RigPlan, gear: RigGear, portsHere: Evidence['portsHere']) {
-  const paths = timePaths(rig, gear.id);
+function causeOfSilence(rig: RigPlan, gear: RigGear, portsHere: Evidence['connectedPorts']) {
+  const paths = syncPaths(rig, gear.id);
   if (paths.length === 0) {
     const feeders = cablesTo(rig, gear.id).map(({ from }) => gearOf(rig, from.gearId));
     return feeders.some((one) => one?.able.lead && !one.set.clockOut) ? 'clock out is off' : 'no cable';
@@ -216,15 +230,15 @@ function causeOfSilence(rig: RigPlan, gear: RigGear, portsHere: Evidence['portsH
   const onlyByHub = paths.every(({ sourceId }) => sourceId === HUB_ID);
   if (onlyByHub && ports.every((port) => port === null)) return 'no port';
   if (onlyByHub && portsHere && !ports.some((port) => port !== null && portsHere.has(port))) return 'port gone';
-  return gear.takes === 'clock' && !gear.set.clockIn ? 'clock in is off' : null;
+  return gear.syncsTo === 'clock' && !gear.set.clockIn ? 'clock in is off' : null;
 }
 
-const oldTempo: Rule = (rig) =>
+const outdatedTempo: Rule = (rig) =>
   followers(rig)
-    .filter(({ takes, able, clockWhileStopped }) => takes === 'clock' && able.showsTempo && !clockWhileStopped)
+    .filter(({ syncsTo, able, clockWhileStopped }) => syncsTo === 'clock' && able.showsTempo && !clockWhileStopped)
     .map(({ id }) => finding('attention', id, { rule: 'old tempo' }, { kind: 'clockWhileStopped', gearId: id }));
 
-/** Another program holds it; or by the drawing two will want what only one can have. */
+/** Held by another app, or wired to two sources although only one app can open it. */
 const portInUse: Rule = (rig, { portsInUse }) =>
   rig.gear.flatMap(({ id, sockets }) =>
     sockets.flatMap((socket) => {
@@ -233,7 +247,13 @@ const portInUse: Rule = (rig, { portsInUse }) =>
       const wanted = socket.shared === false ? cablesTo(rig, id).filter(({ to }) => to.socketId === socket.id) : [];
       const users = new Set(wanted.map(({ from }) => from.gearId));
       return held || users.size > 1
-        ? [finding('wrong', id, { rule: 'port in use', portId: portId ?? socket.label })]
+        ? [
+            finding('wrong', id, {
+              rule: 'port in use',
+              portId: portId ?? socket.label,
+              by: held ? 'another app' : 'cables',
+            }),
+          ]
         : [];
     }),
   );
@@ -242,13 +262,13 @@ const tooManyDestinations: Rule = (rig) =>
   rig.gear.flatMap((gear) => {
     const { destinations: can } = gear.able;
     const has = destinationsOf(rig, gear.id);
-    if (can === null || has <= can || !makesTime(rig, gear)) return [];
+    if (can === null || has <= can || !generatesSync(rig, gear)) return [];
     return [
       finding('wrong', gear.id, { rule: 'too many destinations', has, can }, { kind: 'throughHub', gearId: gear.id }),
     ];
   });
 
-/** Two that hear notes on one channel of one line both play them. */
+/** Two devices on the same line and channel both play every note. */
 const sameChannel: Rule = (rig) => {
   const lines = new Map<string, { gear: RigGear; channel: number }[]>();
   for (const gear of rig.gear)
@@ -273,7 +293,7 @@ const sameChannel: Rule = (rig) => {
   );
 };
 
-/** The socket at which the bytes on a cable were first sent. */
+/** The socket where the bytes on a cable originate. */
 function lineOf(rig: RigPlan, cable: Cable, seen: readonly string[] = []): string {
   const socket = socketOf(rig, cable.from);
   const before = cablesTo(rig, cable.from.gearId)[0];
@@ -284,14 +304,14 @@ function lineOf(rig: RigPlan, cable: Cable, seen: readonly string[] = []): strin
 
 const longChain: Rule = (rig) =>
   followers(rig).flatMap(({ id }) => {
-    const thrus = Math.max(0, ...timePaths(rig, id).map((path) => path.thrus));
-    return thrus > MOST_THRUS ? [finding('attention', id, { rule: 'long chain', thrus })] : [];
+    const thrus = Math.max(0, ...syncPaths(rig, id).map((path) => path.thrus));
+    return thrus > MAX_THRUS ? [finding('attention', id, { rule: 'long chain', thrus })] : [];
   });
 
-const ticksWait: Rule = (rig, { bpm }) =>
+const tickCongestion: Rule = (rig, { bpm }) =>
   rig.cables.flatMap((cable) => {
     const traffic = lineTraffic(rig, cable, bpm);
-    if (!traffic || gearOf(rig, cable.to.gearId)?.takes === 'nothing') return [];
+    if (!traffic || gearOf(rig, cable.to.gearId)?.syncsTo === 'nothing') return [];
     if (traffic.worstWaitMs < HEARD_WAIT_MS && traffic.load < 1) return [];
     return [
       finding(traffic.load >= 1 ? 'wrong' : 'attention', cable.to.gearId, {
@@ -309,12 +329,12 @@ const offsetTwice: Rule = (rig) =>
       finding(
         'wrong',
         id,
-        { rule: 'offset twice', own: offset.own, inHubMs: offsetMs },
+        { rule: 'offset twice', own: offset.own, unit: offset.unit, inHubMs: offsetMs },
         { kind: 'offsetOnlyInHub', gearId: id },
       ),
     );
 
-/** What the hub sends to gear whose thru or echo brings it back to the in that the route begins at. */
+/** A route into gear whose thru returns the notes to the route's own input. */
 const routeEchoes: Rule = (rig) =>
   (rig.routes ?? []).flatMap(({ from, to }) => {
     const sent = cablesFrom(rig, HUB_ID).filter((cable) => cable.from.socketId === to);
@@ -332,12 +352,12 @@ const noAnswer: Rule = (rig, { unanswered }) =>
     .filter(({ id }) => unanswered.has(id))
     .map(({ id, to }) => finding('attention', to.gearId, { rule: 'no answer', cableId: id }));
 
-const startAgain: Rule = (rig, { cameBack }) =>
+const restartNeeded: Rule = (rig, { reconnected }) =>
   followers(rig)
-    .filter(({ id, able }) => able.rearms && cameBack.has(id))
+    .filter(({ id, able }) => able.rearms && reconnected.has(id))
     .map(({ id }) => finding('wrong', id, { rule: 'start again' }, { kind: 'rejoin', gearId: id }));
 
-const unproved: Rule = (rig, { measured }) =>
+const unmeasured: Rule = (rig, { measured }) =>
   followers(rig)
     .filter(({ audioOuts }) => audioOuts.some(({ input }) => input !== null))
     .flatMap(({ id }) => {
@@ -348,31 +368,31 @@ const unproved: Rule = (rig, { measured }) =>
     });
 
 const RULES: readonly Rule[] = [
-  nobodyLeads,
-  twoLead,
+  noLeader,
+  twoLeaders,
   loop,
   cannotLead,
   setToInternal,
-  doesNotSpeak,
+  unsupportedSync,
   otherFrameRate,
-  waitsForTheOther,
+  mutualWait,
   nothingArrives,
   portInUse,
   tooManyDestinations,
   sameChannel,
   offsetTwice,
   routeEchoes,
-  startAgain,
+  restartNeeded,
   noAnswer,
-  ticksWait,
+  tickCongestion,
   longChain,
-  oldTempo,
-  unproved,
+  outdatedTempo,
+  unmeasured,
 ];
 
 const ORDER: readonly Severity[] = ['wrong', 'attention', 'unproved'];
 
-/** Everything that is wrong, or not yet proved, the worst first. */
+/** All findings, worst first. */
 export function lineCheck(rig: RigPlan, evidence: Evidence = NO_EVIDENCE): Finding[] {
   const findings = RULES.flatMap((rule) => rule(rig, evidence)).map((one) => ({ ...one, key: keyOf(one) }));
   return ORDER.flatMap((severity) => findings.filter((one) => one.severity === severity));

@@ -3,19 +3,19 @@ import { TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { fullFrame } from '../timecode/timecode-messages';
 import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigPlan } from './rig';
 
-/** A known thing to send down a line. */
+/** A test message to send down a line. */
 export type LineTestKind = 'clock burst' | 'note' | 'identity request' | 'full frame';
 
-/** How an answer would come back: as sound at an input of the interface, as bytes at a port, or before somebody's eyes. */
+/** A line and where its response shows: as audio on an input, as bytes on a port, or on the device itself. */
 export interface LineTest {
   cableId: string;
   gearId: string;
-  /** The port that the line begins at. */
+  /** The output port of the line. */
   portId: string;
   kinds: readonly LineTestKind[];
-  /** The input that hears the gear, from 0. */
+  /** The input of its audio return, from 0. */
   hearsAt: number | null;
-  /** The port at which its bytes come back. */
+  /** The input port of its MIDI reply. */
   answersAt: string | null;
 }
 
@@ -25,7 +25,7 @@ const NOTE = 60;
 const TEST_BPM = 120;
 const LEAD_MS = 2;
 
-/** What can be sent down each of the hub's own lines, the most telling first. */
+/** The lines of the hub with their possible tests, most conclusive first. */
 export function lineTests(rig: RigPlan): LineTest[] {
   return cablesFrom(rig, HUB_ID).flatMap((cable) => {
     const gear = gearOf(rig, cable.to.gearId);
@@ -49,8 +49,8 @@ function answerPort(rig: RigPlan, gearId: string): string | null {
 }
 
 /**
- * The bytes of a test, with when they are due, from `atMs` on; a burst lasts two beats at 120 BPM. Where a clock runs down
- * the line already (`clockRuns`), a burst brings no ticks of its own.
+ * The bytes of a test with their due times, from `atMs` on; a burst lasts two beats at 120 BPM. If a clock already runs
+ * on the line (`clockRuns`), a burst adds no ticks.
  */
 export function lineTestBytes(
   kind: LineTestKind,
@@ -82,7 +82,7 @@ export function lineTestBytes(
   }
 }
 
-/** Whether something that came in answers a test. What came in all the time before it answers nothing. */
+/** Whether an incoming message is a response to the test, as opposed to one that keeps arriving anyway. */
 export function answersTest(kind: LineTestKind, message: MidiMessage): boolean {
   switch (kind) {
     case 'clock burst':

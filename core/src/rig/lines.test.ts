@@ -21,7 +21,7 @@ const wire = (id: string, from: [string, string], to: [string, string]): Cable =
 });
 const on = (gear: RigGear, ...channels: number[]): RigGear => ({ ...gear, set: { ...gear.set, channels } });
 
-/** Two boxes and a keyboard on one line, a recorder on another; the keyboard plays back into the hub. */
+/** Two devices and a keyboard on one line, a recorder on another; the keyboard also plays into the hub. */
 const plan: RigPlan = {
   gear: [
     hubGear([port('A out', 'out'), port('B out', 'out'), port('In', 'in')]),
@@ -47,15 +47,15 @@ const route: NoteRoute = {
 };
 
 describe('channels', () => {
-  test('the map says who hears what by port and channel, over thrus', () => {
+  test('the map lists receivers by port and channel, through thrus', () => {
     const [a, b] = channelMap(plan);
     expect([a!.letter, b!.letter]).toEqual(['A', 'B']);
-    expect([a!.heardBy[0], a!.heardBy[1], a!.heardBy[9]]).toEqual([['keys'], ['keys'], ['box']]);
-    expect(b!.heardBy.flat()).toEqual(['tape']);
-    expect(a!.heardBy).toHaveLength(16);
+    expect([a!.receivers[0], a!.receivers[1], a!.receivers[9]]).toEqual([['keys'], ['keys'], ['box']]);
+    expect(b!.receivers.flat()).toEqual(['tape']);
+    expect(a!.receivers).toHaveLength(16);
   });
 
-  test('a free channel is one that nobody beside it hears; where there is none, there is none', () => {
+  test('a free channel is unused by the neighbors; if there is none, the result is null', () => {
     expect(freeChannel(plan, 'box')).toBe(3);
     const all = Array.from({ length: 16 }, (_, i) => i + 1);
     const full = { ...plan, gear: plan.gear.map((one) => (one.id === 'keys' ? on(one, ...all) : one)) };
@@ -63,10 +63,10 @@ describe('channels', () => {
   });
 });
 
-describe('what to set in gear’s own menus', () => {
+describe('device checklists', () => {
   const about = (rig: RigPlan, id: string) => checklist(rig, id).map(({ item }) => item);
 
-  test('a follower by clock is set to external, with its clock in on', () => {
+  test('a clock follower is set to external, with receive clock on', () => {
     expect(about(plan, 'box')).toEqual(
       expect.arrayContaining([
         { about: 'clock source', value: 'external' },
@@ -77,7 +77,7 @@ describe('what to set in gear’s own menus', () => {
     );
   });
 
-  test('who leads is set to internal and sends', () => {
+  test('the leader is set to internal and sends', () => {
     const led = { ...plan, leaders: ['box'] };
     expect(about(led, 'box')).toEqual(
       expect.arrayContaining([
@@ -87,12 +87,12 @@ describe('what to set in gear’s own menus', () => {
     );
   });
 
-  test('what chases is told the frame rate; a split box has no menu', () => {
+  test('a timecode follower gets its frame rate; a split box has no checklist', () => {
     expect(about(plan, 'tape')).toContainEqual({ about: 'timecode', rate: '24' });
     expect(checklist({ ...plan, gear: [...plan.gear, fromShelf('splitBox', 's')] }, 's')).toEqual([]);
   });
 
-  test('keys that come back through the hub have local off, and an entry keeps its key until it has to be set otherwise', () => {
+  test('keys routed back through the hub have local control off, and an entry keeps its key until it changes', () => {
     const back = {
       ...plan,
       cables: [...plan.cables, wire('five', ['hub', 'A out'], ['keys', 'usb-in'])],
@@ -110,14 +110,14 @@ describe('what to set in gear’s own menus', () => {
 });
 
 describe('line test', () => {
-  test('each of the hub’s lines is tested by what its gear can answer', () => {
+  test('each of the hub’s lines is tested by what its gear can respond to', () => {
     expect(lineTests(plan)).toMatchObject([
       { cableId: 'one', kinds: ['clock burst', 'note', 'identity request'], hearsAt: null, answersAt: null },
       { cableId: 'three', kinds: ['full frame', 'note', 'identity request'], hearsAt: 3, answersAt: null },
     ]);
   });
 
-  test('a burst is two beats of clock between start and stop, the first tick at least 1 ms after the start', () => {
+  test('a burst is two beats of clock between start and stop, with the first tick at least 1 ms after start', () => {
     const sent = lineTestBytes('clock burst', { channel: 1, clockRuns: false, atMs: 100 });
     expect(sent.map(({ bytes }) => bytes[0])).toEqual([0xfa, ...Array<number>(48).fill(0xf8), 0xfc]);
     expect(sent[1]!.atMs - sent[0]!.atMs).toBeGreaterThanOrEqual(1);
@@ -125,13 +125,13 @@ describe('line test', () => {
     expect(lineTestBytes('clock burst', { channel: 1, clockRuns: true, atMs: 0 })).toHaveLength(2);
   });
 
-  test('the bytes of the identity request and the full frame are the standard’s (recalled, not copied from the page)', () => {
+  test('the bytes of the identity request and the full frame match the standard (recalled, not copied from the page)', () => {
     const first = (kind: LineTestKind) => [...lineTestBytes(kind, { channel: 1, clockRuns: false, atMs: 0 })[0]!.bytes];
     expect(first('identity request')).toEqual([0xf0, 0x7e, 0x7f, 0x06, 0x01, 0xf7]);
     expect(first('full frame')).toEqual([0xf0, 0x7f, 0x7f, 0x01, 0x01, 0x21, 0, 0, 0, 0xf7]);
   });
 
-  test('an identity reply answers its request; the request’s own echo does not, nor does active sensing', () => {
+  test('an identity reply is a response; the request’s own echo and active sensing aren’t', () => {
     const heard = (...bytes: number[]) => new MidiParser().push(Uint8Array.from(bytes), 0)[0]!.message;
     expect(answersTest('identity request', heard(0xf0, 0x7e, 0, 6, 2, 0x7d, 0, 0, 0, 0, 0, 0, 0, 0, 0xf7))).toBe(true);
     expect(answersTest('identity request', heard(0xf0, 0x7e, 0x7f, 6, 1, 0xf7))).toBe(false);

@@ -2,8 +2,8 @@ import { NO_EVIDENCE, lineCheck, type Evidence, type Seen } from './line-check';
 import { lineTraffic } from './line-traffic';
 import { obstacleToCable, plugIn, type Cable, type NoteRoute, type RigGear, type RigPlan, type Socket } from './rig';
 import { fromShelf, hubGear, SHELF } from './shelf';
-import { ranks, timePaths } from './time-flow';
-import { compareLeaders } from './who-leads';
+import { ranks, syncPaths } from './sync-paths';
+import { compareLeaders } from './compare-leaders';
 
 const port = (label: string, direction: 'in' | 'out', link: Socket['link'] = 'din'): Socket => ({
   id: label,
@@ -41,7 +41,7 @@ const rig = (gear: RigGear[], wires: Cable[], leaders = ['hub']): RigPlan => ({
   leaders,
 });
 
-/** One box on the hub's first socket, with nothing wrong. */
+/** One device on the hub's first socket, without any problem. */
 const sound = (change: Partial<RigGear> = {}, more: RigGear[] = [], wires: Cable[] = []) =>
   rig([box('a', change), ...more], [cable('hub/DIN 1', 'a/in'), ...wires]);
 const set = (change: Partial<RigGear['set']>): Pick<RigGear, 'set'> => ({ set: { ...box('x').set, ...change } });
@@ -50,7 +50,7 @@ const seen = (plan: RigPlan, evidence: Partial<Evidence> = {}) =>
   lineCheck(plan, { ...NO_EVIDENCE, ...evidence }).map((one) => one.seen);
 const rules = (plan: RigPlan, evidence: Partial<Evidence> = {}) => seen(plan, evidence).map(({ rule }) => rule);
 
-test('a box on the hub, set as it should be, has nothing wrong', () => expect(rules(sound())).toEqual([]));
+test('a correctly configured device on the hub has no findings', () => expect(rules(sound())).toEqual([]));
 
 const chain = (length: number) => {
   const boxes = Array.from({ length }, (_, i) => box(`b${i}`));
@@ -71,7 +71,7 @@ const heard: Partial<RigGear> = { audioOuts: [{ label: 'Main', input: 2 }] };
 const synths = (channels: number[][]) => {
   const all = channels.map((one, i) => ({
     ...fromShelf('synthesizer', `s${i}`),
-    takes: 'nothing' as const,
+    syncsTo: 'nothing' as const,
     set: { ...box('x').set, channels: one },
   }));
   return rig(all, [cable('hub/DIN 1', 's0/in', 4), cable('s0/thru', 's1/in', 4)]);
@@ -97,8 +97,8 @@ const twoInto = (shared: boolean) => {
 const tape = (change: Partial<RigGear>) =>
   rig([{ ...fromShelf('recorder', 't'), ...change }], [cable('hub/DIN 1', 't/in')]);
 const listening = (arrives: 'nothing' | 'clock' | 'timecode', waits: 'clock' | 'timecode'): Partial<Evidence> => ({
-  arrives: new Map([['port DIN in', arrives]]),
-  waitsFor: new Map([['port DIN in', waits]]),
+  receiving: new Map([['port DIN in', arrives]]),
+  expects: new Map([['port DIN in', waits]]),
 });
 const leading = (clockOut: boolean) => box('a', set({ clockSource: 'internal', clockOut }));
 const ledByBox = rig([leading(true)], [cable('a/out', 'hub/DIN in')], ['a']);
@@ -109,11 +109,11 @@ test.each<Case>([
   [
     'two lead',
     rig(
-      [box('a', { sockets: [...box('x').sockets, port('USB in', 'in', 'usb')] }), { ...internal, takes: 'nothing' }],
+      [box('a', { sockets: [...box('x').sockets, port('USB in', 'in', 'usb')] }), { ...internal, syncsTo: 'nothing' }],
       [cable('hub/USB', 'a/USB in'), cable('i/out', 'a/in')],
     ),
     {},
-    sound({}, [{ ...internal, takes: 'nothing', ...set({ clockSource: 'internal', clockOut: false }) }]),
+    sound({}, [{ ...internal, syncsTo: 'nothing', ...set({ clockSource: 'internal', clockOut: false }) }]),
     {},
   ],
   [
@@ -125,7 +125,7 @@ test.each<Case>([
   ],
   ['set to internal', sound(set({ clockSource: 'internal' })), {}, sound(set({ clockSource: 'automatic' })), {}],
   ['cannot lead', { ...sound(able({ lead: false })), leaders: ['a'] }, {}, { ...ledByBox }, {}],
-  ['does not speak', sound({ takes: 'timecode' }), {}, tape({}), {}],
+  ['does not speak', sound({ syncsTo: 'timecode' }), {}, tape({}), {}],
   [
     'other frame rate',
     tape({ rate: '24', able: { ...fromShelf('recorder', 't').able, timecode: ['25'] } }),
@@ -134,7 +134,7 @@ test.each<Case>([
     {},
   ],
   ['waits for the other', ledByBox, listening('timecode', 'clock'), ledByBox, listening('clock', 'clock')],
-  ['nothing arrives', rig([box('a')], []), {}, sound(), { portsHere: new Set(['port DIN 1']) }],
+  ['nothing arrives', rig([box('a')], []), {}, sound(), { connectedPorts: new Set(['port DIN 1']) }],
   [
     'old tempo',
     sound({ clockWhileStopped: false }),
@@ -169,7 +169,13 @@ test.each<Case>([
     {},
   ],
   ['no answer', chain(1), { unanswered: new Set([chainCable]) }, sound(), { unanswered: new Set(['another']) }],
-  ['start again', sound(able({ rearms: true })), { cameBack: new Set(['a']) }, sound(), { cameBack: new Set(['a']) }],
+  [
+    'start again',
+    sound(able({ rearms: true })),
+    { reconnected: new Set(['a']) },
+    sound(),
+    { reconnected: new Set(['a']) },
+  ],
   ['not measured', sound(heard), {}, sound(heard), { measured: new Map([['a', 'holds']]) }],
   [
     'stale',
@@ -178,14 +184,14 @@ test.each<Case>([
     sound(heard),
     { measured: new Map([['a', 'holds']]) },
   ],
-])('%s is seen where it is, and not where it is not', (rule, broken, evidence, fine, fineEvidence) => {
+])('%s is found where it applies, and nowhere else', (rule, broken, evidence, fine, fineEvidence) => {
   expect(rules(broken, evidence)).toContain(rule);
   expect(rules(fine, fineEvidence)).not.toContain(rule);
 });
 
 test.each<[string, RigPlan, Partial<Evidence>]>([
   ['no cable', rig([box('a')], []), {}],
-  ['port gone', sound(), { portsHere: new Set() }],
+  ['port gone', sound(), { connectedPorts: new Set() }],
   [
     'no port',
     {
@@ -209,11 +215,11 @@ test.each<[string, RigPlan, Partial<Evidence>]>([
     {},
   ],
   ['silent', ledByBox, listening('nothing', 'clock')],
-])('nothing arrives: %s', (cause, plan, evidence) =>
+])('no sync: %s', (cause, plan, evidence) =>
   expect(seen(plan, evidence)).toContainEqual({ rule: 'nothing arrives', cause }),
 );
 
-test('the worst comes first, and a finding keeps its key', () => {
+test('findings are sorted worst first and keep their keys', () => {
   const plan = sound({ clockWhileStopped: false, ...heard, ...set({ clockSource: 'internal' }) });
   const found = lineCheck(plan);
   expect(found.map(({ severity }) => severity)).toEqual(['wrong', 'attention', 'unproved']);
@@ -221,7 +227,7 @@ test('the worst comes first, and a finding keeps its key', () => {
   expect(new Set(found.map(({ key }) => key)).size).toBe(3);
 });
 
-test('traffic on a DIN line is plain arithmetic: ten notes of three bytes are 9.6 ms', () => {
+test('DIN traffic is plain arithmetic: ten three-byte notes are 9.6 ms', () => {
   const plan = rig([box('a')], [cable('hub/DIN 1', 'a/in', 10)]);
   const traffic = lineTraffic(plan, plan.cables[0]!, 120)!;
   expect(traffic.worstWaitMs).toBeCloseTo(9.6, 9);
@@ -233,21 +239,21 @@ describe('cables', () => {
   const plan = sound({}, [box('b')]);
   const between = (from: string, to: string) => obstacleToCable(plan, cable(from, to));
   test.each([
-    ['from an in', between('a/in', 'b/in'), /begins at an out/],
-    ['out to out', between('a/out', 'b/out'), /ends at an in; OUT is an out/],
-    ['to itself', between('a/out', 'a/in'), /not back to the same/],
-    ['into a taken socket', between('b/out', 'a/in'), /has a cable in it already.*merge/],
-    ['out of a taken socket', between('hub/DIN 1', 'b/in'), /has a cable in it already.*split/],
-    ['of another kind', between('hub/USB', 'b/in'), /USB.*five-pin/],
-    ['to nowhere', between('a/out', 'b/none'), /no socket/],
-  ])('%s is refused in words', (_, problem, words) => expect(problem).toMatch(words));
+    ['from an in', between('a/in', 'b/in'), /Start the cable at an out/],
+    ['out to out', between('a/out', 'b/out'), /OUT is an out. End the cable at an in/],
+    ['to itself', between('a/out', 'a/in'), /connected to itself/],
+    ['into a taken socket', between('b/out', 'a/in'), /already has a cable.*merge/],
+    ['out of a taken socket', between('hub/DIN 1', 'b/in'), /already has a cable.*split/],
+    ['of another kind', between('hub/USB', 'b/in'), /USB.*5-pin/],
+    ['to nowhere', between('a/out', 'b/none'), /isn’t connected at both ends/],
+  ])('%s is rejected with a message', (_, problem, words) => expect(problem).toMatch(words));
 
-  test('one that fits is plugged in, and the rig before stays as it was', () => {
+  test('a valid cable is connected, and the previous rig is unchanged', () => {
     const more = plugIn(plan, cable('a/thru', 'b/in'));
     expect(more.cables).toHaveLength(2);
     expect(plan.cables).toHaveLength(1);
-    expect(() => plugIn(more, cable('a/thru', 'b/in'))).toThrow('has a cable in it already');
-    expect(timePaths(more, 'b')).toMatchObject([{ sourceId: 'hub', thrus: 1 }]);
+    expect(() => plugIn(more, cable('a/thru', 'b/in'))).toThrow('already has a cable');
+    expect(syncPaths(more, 'b')).toMatchObject([{ sourceId: 'hub', thrus: 1 }]);
     expect([...ranks(more)]).toEqual([
       ['hub', 0],
       ['a', 1],
@@ -256,25 +262,25 @@ describe('cables', () => {
   });
 });
 
-describe('who leads', () => {
+describe('leaders', () => {
   const recorder = fromShelf('recorder', 't');
   const plan = rig(
     [box('a'), recorder, fromShelf('keyboard', 'k')],
     [cable('hub/DIN 1', 'a/in'), cable('hub/DIN 2', 't/in'), cable('k/usb-out', 'hub/USB back')],
   );
 
-  test('the one who turns the tempo is proposed when all can follow it by way of the hub', () => {
+  test('the device with live tempo is recommended if everyone can follow it through the hub', () => {
     const [first, second] = compareLeaders(plan);
     expect(first).toMatchObject({ gearId: 'k', throughHub: true, leftOut: [], reaches: ['a', 't'] });
     expect(second).toMatchObject({ gearId: 'hub', leftOut: [] });
   });
 
-  test('where nobody is wired to anybody, the hub is proposed', () => {
+  test('without cables, the hub is recommended', () => {
     const [first] = compareLeaders({ ...plan, cables: [] });
     expect(first).toMatchObject({ gearId: 'hub', reaches: [] });
   });
 
-  test('without its cable to the hub it reaches nobody, and who needs timecode is told', () => {
+  test('without its cable to the hub a leader reaches nobody, and followers that need timecode are listed', () => {
     const alone = { ...plan, cables: plan.cables.slice(0, 2) };
     const [first, ...others] = compareLeaders(alone);
     expect(first!.gearId).toBe('hub');
@@ -282,7 +288,7 @@ describe('who leads', () => {
   });
 });
 
-test('every kind on the shelf can be taken down, and nothing else can', () => {
+test('every gear type can be added, and nothing else', () => {
   for (const { kind } of SHELF) expect(fromShelf(kind, 'x')).toMatchObject({ kind, id: 'x' });
-  expect(() => fromShelf('hub', 'x')).toThrow('no gear of the kind');
+  expect(() => fromShelf('hub', 'x')).toThrow('Unknown gear type');
 });

@@ -1,7 +1,7 @@
 import { group } from 'd3-array';
 import type { FrameRate } from '../timecode/timecode';
 
-/** How bytes travel from one socket to another. */
+/** The physical or virtual kind of a connection. */
 export type LinkKind = 'din' | 'usb' | 'loopback' | 'network' | 'tablet';
 
 export type GearKind =
@@ -20,64 +20,64 @@ export type GearKind =
 
 export interface Socket {
   id: string;
-  /** As on the back of the box: A, B, 1, 2, IN ... */
+  /** As printed on the device: A, B, 1, 2, IN ... */
   label: string;
-  /** Thru hands on what comes in at the gear's first MIDI in. */
+  /** A thru repeats the device's first MIDI in. */
   direction: 'in' | 'out' | 'thru';
   link: LinkKind;
-  /** Of the hub's sockets: the port it is, by the browser's or the stand-ins' own name; null when none is adopted. */
+  /** For hub sockets: the id of the MIDI port; null if none is assigned. */
   portId?: string | null;
-  /** Whether several programs can have it open at a time. */
+  /** Whether several apps can open it at the same time. */
   shared?: boolean;
-  /** Of the hub's ins: whether start, stop, locate and machine control from there are obeyed while the hub leads. */
+  /** For hub inputs: accept start, stop, locate and machine control from this port while the hub leads. */
   obeys?: boolean;
 }
 
-/** What gear can do, whatever it is set to. */
+/** Capabilities of a device, whatever its settings. */
 export interface Abilities {
   lead: boolean;
   follow: boolean;
   clock: boolean;
   songPosition: boolean;
-  /** Start and stop are taken with the clock. */
+  /** Follows start and stop along with the clock. */
   startStop: boolean;
-  /** The rates it chases or sends; none when it knows no timecode. */
+  /** Frame rates it chases or sends; empty if it doesn't support timecode. */
   timecode: readonly FrameRate[];
   mmc: boolean;
-  /** It shows the tempo of the clock even while it stands, and shows an old one when none runs. */
+  /** Shows the incoming tempo even when stopped; outdated if no clock runs. */
   showsTempo: boolean;
-  /** It can only begin from the top. */
+  /** Can only start from the top. */
   fromTopOnly: boolean;
-  /** To how many others it can send its clock; null is any number. */
+  /** How many devices it can send clock to; null is unlimited. */
   destinations: number | null;
-  /** It has to be started again, or armed again, when its port has been away. */
+  /** Has to be restarted, or armed again, after its port was reconnected. */
   rearms: boolean;
-  /** Its player turns the tempo while playing. */
+  /** The player changes its tempo live. */
   turnsTempo: boolean;
 }
 
-/** How gear is set now, in its own menus. */
+/** The device's own settings. */
 export interface MenuSettings {
   clockSource: 'internal' | 'external' | 'automatic';
   clockIn: boolean;
   clockOut: boolean;
-  /** It hands on what comes in: by a thru socket always, by its outs when this is on. */
+  /** Repeats what comes in: always on a thru socket, on its outs if this is on. */
   thru: boolean;
   local: boolean;
-  /** The channels it hears notes on, 1..16. */
+  /** Receive channels, 1..16. */
   channels: readonly number[];
 }
 
-/** Where gear's offset is entered, and how. */
+/** Where and how a device's offset is set. */
 export interface OffsetPlace {
   where: 'hub' | 'own';
-  /** What stands in its own menu now; 0 when nothing was entered. */
+  /** The value set on the device; 0 if none. */
   own: number;
   unit: 'ms' | 'samples' | 'ticks';
-  /** What a plus there means. */
+  /** The meaning of a positive value. */
   plusIs: 'later' | 'earlier';
   step: number;
-  /** At which a program counts its samples; 48 000 where nothing is said. */
+  /** Sample rate of an offset in samples; 48,000 by default. */
   sampleRate?: number;
 }
 
@@ -87,19 +87,19 @@ export interface RigGear {
   kind: GearKind;
   notes: string;
   sockets: readonly Socket[];
-  /** Which input of the interface each of its audio outputs goes to, from 0; null goes nowhere. */
+  /** The interface input that each audio output goes to, from 0; null if none. */
   audioOuts: readonly { label: string; input: number | null }[];
   able: Abilities;
   set: MenuSettings;
-  /** The language it is to take its time in, where it follows. */
-  takes: 'clock' | 'timecode' | 'nothing';
+  /** What it syncs to as a follower. */
+  syncsTo: 'clock' | 'timecode' | 'nothing';
   rate: FrameRate;
-  /** The language in which it says the time, where it leads. */
-  gives: 'clock' | 'timecode';
-  /** Gear whose feed goes to its port too, so that one clock fans out to many; null where it has a feed of its own. */
+  /** What it sends as a leader. */
+  leadsWith: 'clock' | 'timecode';
+  /** A device whose sync stream also goes to this one's port; null for a stream of its own. */
   sharesFeedOf: string | null;
   clockWhileStopped: boolean;
-  /** The hub's own offset for it; minus is earlier. */
+  /** The hub's offset for it; minus is earlier. */
   offsetMs: number;
   offset: OffsetPlace;
 }
@@ -113,18 +113,21 @@ export interface Cable {
   id: string;
   from: SocketRef;
   to: SocketRef;
-  /** Notes and controllers it carries, in messages a second at the most; none when only time runs over it. */
+  /** Peak rate of notes and controllers on the cable, messages per second; 0 for sync only. */
   notesPerSecond: number;
 }
 
-/** What may pass along a route. */
+/** Message kinds a route can carry. */
 export const PASSES = ['notes', 'controllers', 'programs', 'bends'] as const;
 export type Passes = Readonly<Record<(typeof PASSES)[number], boolean>>;
 
-/** Notes and controllers that the hub carries from one of its ins to one of its outs. Two to one out are merged there. */
+/**
+ * Notes and controllers that the hub carries from one of its inputs to one of its outputs. Routes into the same output
+ * are merged.
+ */
 export interface NoteRoute {
   id: string;
-  /** Sockets of the hub. */
+  /** Hub socket ids. */
   from: string;
   to: string;
   /** 1..16; null is every channel. */
@@ -134,11 +137,11 @@ export interface NoteRoute {
   passes: Passes;
 }
 
-/** The gear, its sockets, the cables between them, and who leads. */
+/** The gear, its sockets, the cables, and the fallback order. */
 export interface RigPlan {
   gear: readonly RigGear[];
   cables: readonly Cable[];
-  /** Gear ids in the order in which they lead; the first one does. */
+  /** The fallback order as gear ids; the first one leads. */
   leaders: readonly string[];
   routes?: readonly NoteRoute[];
 }
@@ -146,7 +149,7 @@ export interface RigPlan {
 /** The hub is a member of the rig like any other. */
 export const HUB_ID = 'hub';
 
-/** How many sockets a cable must leave to be one wire: DIN sockets take one cable, the others are no wires. */
+/** DIN sockets take a single cable; the other kinds are ports and take any number. */
 export function takesOneCable(socket: Socket): boolean {
   return socket.link === 'din';
 }
@@ -157,7 +160,7 @@ interface Index {
   readonly to: ReadonlyMap<string, Cable[]>;
 }
 
-/** Rigs do not change, so what is looked up in one is found once. */
+/** Rigs are immutable, so lookups are memoized. */
 const indexes = new WeakMap<RigPlan, Index>();
 
 function indexOf(rig: RigPlan): Index {
@@ -194,7 +197,7 @@ export class RigError extends Error {
 
 /**
  * The rig with one more cable.
- * @throws RigError in words for a musician, when it cannot be plugged in.
+ * @throws RigError with a message for the musician if it can't be connected.
  */
 export function plugIn(rig: RigPlan, cable: Cable): RigPlan {
   const problem = obstacleToCable(rig, cable);
@@ -202,30 +205,31 @@ export function plugIn(rig: RigPlan, cable: Cable): RigPlan {
   return { ...rig, cables: [...rig.cables, cable] };
 }
 
-/** Why a cable cannot be plugged in, in words; null when it can. */
+/** Why a cable can't be connected, as a sentence; null if it can. */
 export function obstacleToCable(rig: RigPlan, { from, to }: Pick<Cable, 'from' | 'to'>): string | null {
   const [source, target] = [socketOf(rig, from), socketOf(rig, to)];
-  if (!source || !target) return 'One end of the cable has no socket.';
-  if (from.gearId === to.gearId) return 'A cable goes from one piece of gear to another, not back to the same.';
-  if (source.direction === 'in') return `A cable begins at an out or a thru; ${source.label} is an in.`;
+  if (!source || !target) return 'The cable isn’t connected at both ends. Draw it from socket to socket.';
+  if (from.gearId === to.gearId) return 'A device can’t be connected to itself. Choose a socket on another device.';
+  if (source.direction === 'in') return `${source.label} is an in. Start the cable at an out or a thru.`;
   if (target.direction !== 'in')
-    return `A cable ends at an in; ${target.label} is ${target.direction === 'out' ? 'an out' : 'a thru'}.`;
+    return `${target.label} is ${target.direction === 'out' ? 'an out' : 'a thru'}. End the cable at an in.`;
   if (source.link !== target.link)
-    return `${source.label} is ${LINK_WORDS[source.link]} and ${target.label} is ${LINK_WORDS[target.link]}: no cable joins them.`;
+    return `${source.label} is ${LINK_WORDS[source.link]} and ${target.label} is ${LINK_WORDS[target.link]}. Connect two of the same type.`;
   const taken = (ref: SocketRef, side: 'from' | 'to') =>
     rig.cables.some((cable) => cable[side].gearId === ref.gearId && cable[side].socketId === ref.socketId);
   if (takesOneCable(source) && taken(from, 'from'))
-    return `${source.label} has a cable in it already. Use a thru or a split box.`;
-  if (takesOneCable(target) && taken(to, 'to')) return `${target.label} has a cable in it already. Use a merge box.`;
+    return `${source.label} already has a cable. Use a thru or a split box to feed more devices.`;
+  if (takesOneCable(target) && taken(to, 'to'))
+    return `${target.label} already has a cable. Use a merge box to combine two sources.`;
   const is = (a: SocketRef, b: SocketRef) => a.gearId === b.gearId && a.socketId === b.socketId;
   const same = rig.cables.some((cable) => is(cable.from, from) && is(cable.to, to));
-  return same ? 'These two are connected already.' : null;
+  return same ? 'These two sockets are already connected.' : null;
 }
 
 const LINK_WORDS: Readonly<Record<LinkKind, string>> = {
-  din: 'a five-pin socket',
-  usb: 'USB',
+  din: 'a 5-pin DIN socket',
+  usb: 'a USB port',
   loopback: 'a loopback port',
-  network: 'on the network',
-  tablet: 'a tablet’s cable',
+  network: 'a network port',
+  tablet: 'a tablet cable',
 };

@@ -36,20 +36,20 @@ const socket = (label: string, direction: Socket['direction'], link: LinkKind = 
 const DIN = [socket('IN', 'in'), socket('OUT', 'out'), socket('THRU', 'thru')];
 const usb = [socket('USB in', 'in', 'usb'), socket('USB out', 'out', 'usb')];
 
-type Template = Pick<RigGear, 'kind' | 'name' | 'sockets' | 'able' | 'takes'> & {
+type Template = Pick<RigGear, 'kind' | 'name' | 'sockets' | 'able' | 'syncsTo'> & {
   set?: Partial<MenuSettings>;
   offset?: Partial<OffsetPlace>;
   audio?: string[];
 };
 
-/** Generic kinds of gear, with what such gear usually can do (common practice). */
+/** Generic gear types with their usual capabilities (common practice). */
 export const SHELF: readonly Template[] = [
   {
     kind: 'beatBox',
-    name: 'Beat box',
+    name: 'Drum machine',
     sockets: DIN,
     able: { ...FOLLOWS_CLOCK, lead: true, songPosition: true, showsTempo: true, turnsTempo: true },
-    takes: 'clock',
+    syncsTo: 'clock',
     audio: ['Main'],
   },
   {
@@ -57,7 +57,7 @@ export const SHELF: readonly Template[] = [
     name: 'Synthesizer',
     sockets: [...DIN, ...usb],
     able: { ...FOLLOWS_CLOCK, showsTempo: true },
-    takes: 'clock',
+    syncsTo: 'clock',
     audio: ['Main'],
   },
   {
@@ -65,7 +65,7 @@ export const SHELF: readonly Template[] = [
     name: 'Sampler',
     sockets: [...DIN, ...usb],
     able: { ...FOLLOWS_CLOCK, lead: true, songPosition: true, mmc: true },
-    takes: 'clock',
+    syncsTo: 'clock',
     audio: ['Main'],
   },
   {
@@ -73,12 +73,12 @@ export const SHELF: readonly Template[] = [
     name: 'Recorder',
     sockets: [socket('IN', 'in'), socket('OUT', 'out')],
     able: { ...NOTHING, lead: true, follow: true, timecode: ['24', '25', '29.97df', '30'], mmc: true },
-    takes: 'timecode',
+    syncsTo: 'timecode',
     audio: ['Main'],
   },
   {
     kind: 'audioProgram',
-    name: 'Audio program',
+    name: 'DAW or audio app',
     sockets: [socket('Loop in', 'in', 'loopback'), socket('Loop out', 'out', 'loopback')],
     able: {
       ...FOLLOWS_CLOCK,
@@ -88,7 +88,7 @@ export const SHELF: readonly Template[] = [
       mmc: true,
       destinations: 1,
     },
-    takes: 'clock',
+    syncsTo: 'clock',
     offset: { where: 'own', step: 1 },
     audio: ['Main'],
   },
@@ -97,7 +97,7 @@ export const SHELF: readonly Template[] = [
     name: 'Tablet',
     sockets: [socket('Net in', 'in', 'network'), socket('Net out', 'out', 'network')],
     able: { ...FOLLOWS_CLOCK, rearms: true },
-    takes: 'clock',
+    syncsTo: 'clock',
     audio: ['Phones'],
   },
   {
@@ -105,14 +105,14 @@ export const SHELF: readonly Template[] = [
     name: 'Lighting desk',
     sockets: usb,
     able: { ...FOLLOWS_CLOCK, timecode: ['25', '30'] },
-    takes: 'clock',
+    syncsTo: 'clock',
   },
   {
     kind: 'effect',
-    name: 'Echo',
+    name: 'Effects unit',
     sockets: DIN,
     able: { ...FOLLOWS_CLOCK, startStop: false },
-    takes: 'clock',
+    syncsTo: 'clock',
     audio: ['Main'],
   },
   {
@@ -120,7 +120,7 @@ export const SHELF: readonly Template[] = [
     name: 'Keyboard',
     sockets: [...DIN, ...usb],
     able: { ...NOTHING, lead: true, clock: true, startStop: true, turnsTempo: true },
-    takes: 'nothing',
+    syncsTo: 'nothing',
     set: { clockSource: 'internal' },
   },
   {
@@ -128,23 +128,23 @@ export const SHELF: readonly Template[] = [
     name: 'Split box',
     sockets: [socket('IN', 'in'), ...['1', '2', '3', '4'].map((label) => socket(label, 'thru'))],
     able: NOTHING,
-    takes: 'nothing',
+    syncsTo: 'nothing',
   },
   {
     kind: 'other',
-    name: 'Something else',
+    name: 'Other device',
     sockets: [socket('IN', 'in'), socket('OUT', 'out')],
     able: FOLLOWS_CLOCK,
-    takes: 'clock',
+    syncsTo: 'clock',
     audio: ['Main'],
   },
 ];
 
-/** A new piece of gear of a kind, as it comes off the shelf. */
+/** A new device of a type, with that type's defaults. */
 export function fromShelf(kind: GearKind, id: string, name?: string): RigGear {
   const template = SHELF.find((one) => one.kind === kind);
-  if (!template) throw new RangeError(`There is no gear of the kind ${kind} on the shelf.`);
-  const { sockets, able, takes, set, offset, audio = [] } = template;
+  if (!template) throw new RangeError(`Unknown gear type: ${kind}.`);
+  const { sockets, able, syncsTo, set, offset, audio = [] } = template;
   return {
     id,
     name: name ?? template.name,
@@ -154,9 +154,9 @@ export function fromShelf(kind: GearKind, id: string, name?: string): RigGear {
     audioOuts: audio.map((label) => ({ label, input: null })),
     able,
     set: { ...SET, ...set },
-    takes,
+    syncsTo,
     rate: able.timecode[0] ?? '25',
-    gives: able.clock ? 'clock' : 'timecode',
+    leadsWith: able.clock ? 'clock' : 'timecode',
     sharesFeedOf: null,
     clockWhileStopped: false,
     offsetMs: 0,
@@ -164,7 +164,7 @@ export function fromShelf(kind: GearKind, id: string, name?: string): RigGear {
   };
 }
 
-/** The hub, with its sockets: one a port. */
+/** The hub with one socket per port. */
 export function hubGear(sockets: readonly Socket[]): RigGear {
   return {
     id: 'hub',
@@ -184,9 +184,9 @@ export function hubGear(sockets: readonly Socket[]): RigGear {
       mmc: true,
     },
     set: { ...SET, clockSource: 'automatic', clockOut: true },
-    takes: 'nothing',
+    syncsTo: 'nothing',
     rate: '25',
-    gives: 'clock',
+    leadsWith: 'clock',
     sharesFeedOf: null,
     clockWhileStopped: false,
     offsetMs: 0,

@@ -6,20 +6,20 @@ import type { Sound, StandIn } from './stand-in';
 export interface BeatBoxSettings {
   /** Hidden: from the tick to the sound. */
   latencyMs: number;
-  /** Hidden: standard deviation of that, from beat to beat. */
+  /** Hidden: standard deviation of the latency, from beat to beat. */
   jitterMs: number;
   seed: number;
-  /** It knows no song position and does not continue: it can only begin, from the top. */
+  /** Ignores song position and continue: it can only start from the top. */
   fromTopOnly?: boolean;
-  /** Where its menu says the clock comes from; set to internal, it hears no clock and no start. */
+  /** Its clock source setting; on internal it ignores clock and start. */
   clockSource?: 'external' | 'internal';
 }
 
 const TICKS_PER_SIXTEENTH = TICKS_PER_BEAT / SIXTEENTHS_PER_BEAT;
 
 /**
- * A simulated beat box: plays a hit on every quarter note of the clock it follows, and one for every note it is sent,
- * each a while after the byte came. It honours start, stop, continue and song position, as far as its settings let it.
+ * A simulated drum machine: plays a hit on every quarter note of its clock, and one for every note received, each after
+ * its latency. Follows start, stop, continue and song position as its settings allow.
  */
 export class BeatBox implements StandIn {
   readonly #settings: BeatBoxSettings;
@@ -30,7 +30,7 @@ export class BeatBox implements StandIn {
   #playing = false;
   #tick = 0;
 
-  /** `sound` is told when each hit sounds. */
+  /** `sound` is called for each hit with its time. */
   constructor(settings: BeatBoxSettings, sound: Sound) {
     this.#settings = settings;
     this.#random = seededRandom(settings.seed);
@@ -38,13 +38,13 @@ export class BeatBox implements StandIn {
     this.#external = settings.clockSource !== 'internal';
   }
 
-  /** Somebody turns the clock source in its menu. */
+  /** Changes its clock source setting. */
   listenTo(source: 'external' | 'internal'): void {
     this.#external = source === 'external';
     if (!this.#external) this.#playing = false;
   }
 
-  /** The next tick it will count, and whether it plays: what its display shows. */
+  /** Its display: the next tick, and whether it plays. */
   get display(): { playing: boolean; tick: number } {
     return { playing: this.#playing, tick: this.#tick };
   }
@@ -54,7 +54,7 @@ export class BeatBox implements StandIn {
   }
 
   advance(): void {
-    // It does nothing of its own accord.
+    // Does nothing on its own.
   }
 
   #obey(message: MidiMessage, atMs: number): void {
@@ -82,7 +82,7 @@ export class BeatBox implements StandIn {
 
   #hit(atMs: number): void {
     const lateMs = this.#settings.latencyMs + this.#settings.jitterMs * this.#random.normal();
-    // Nothing sounds before it was asked for.
+    // Nothing sounds before it was triggered.
     this.#sound(atMs + Math.max(0, lateMs));
   }
 }

@@ -16,7 +16,7 @@ const settings = (change: Partial<FeedSettings>): FeedSettings => ({
 });
 const click = settings({ sends: silent, notes: { channel: 10, barNote: 76, beatNote: 77, velocity: 100 } });
 
-/** The whole path in virtual time: play twenty beats, and capture them. */
+/** The whole path in virtual time: play twenty beats and capture them. */
 function take(offsets: Record<string, number>) {
   const hub = new Hub({ bpm: 79.3 });
   const studio = new Studio(BOATHOUSE);
@@ -45,10 +45,10 @@ function take(offsets: Record<string, number>) {
 }
 
 const outOfTime = take({});
-/** How long the cable takes on the whole: what it says of itself, the byte on the line, half a poll. */
+/** Mean delay of the cable: its own, the byte on the line, half a poll. */
 const roadMs = ({ delayMs, byteMs = 0, pollMs = 0 }: LinkSettings) => delayMs + byteMs + pollMs / 2;
 
-test('what is measured is what is hidden, and after aligning everybody is on the beat', () => {
+test('measurements match the hidden latencies, and after aligning everyone is on the beat', () => {
   const recording = outOfTime;
   const readings = BOATHOUSE.boxes.map(({ portId, channel = -1, latencyMs, jitterMs, cable = LINKS.splitBox }) => {
     const { report } = analyzeRecording(recording[channel]!, 48_000, { click: recording[0]! });
@@ -67,7 +67,7 @@ test('what is measured is what is hidden, and after aligning everybody is on the
   }
 });
 
-test('the keyboard of the room says who it is when asked, and hands on what comes in until somebody turns that off', () => {
+test('the keyboard answers an identity request, and repeats its input until thru is turned off', () => {
   const studio = new Studio(BOATHOUSE);
   const port = studio.ports.get('boathouse-vole')!;
   const back: number[][] = [];
@@ -75,7 +75,7 @@ test('the keyboard of the room says who it is when asked, and hands on what come
   port.send(Uint8Array.of(0xf8), 10);
   port.send(Uint8Array.of(0xf0, 0x7e, 0x7f, 6, 1, 0xf7), 20);
   studio.advance(100, 15);
-  expect(back).toEqual([[0xf8]]); // the rest is still under way
+  expect(back).toEqual([[0xf8]]); // The rest is still in flight.
   studio.advance(100);
   expect(back).toEqual([[0xf8], [0xf0, 0x7e, 0x7f, 6, 1, 0xf7], expect.arrayContaining([0xf0, 0x7e, 0, 6, 2, 0xf7])]);
   const [keyboard] = studio.gear(Keyboard);
@@ -86,20 +86,20 @@ test('the keyboard of the room says who it is when asked, and hands on what come
   expect(back.slice(3)).toEqual([[0x90, 60, 90]]);
 });
 
-test('measuring can go wrong: without the reference channel the interface’s own delay is in the number', () => {
+test('measuring can go wrong: without the click channel, the interface’s own latency is included', () => {
   const recording = outOfTime;
   const { channel = -1, latencyMs } = BOATHOUSE.boxes[0]!;
-  // Play was pressed at 1 500 ms, 500 ms into the recording, and the grid begins 70 ms after the horizon of 60 ms.
+  // Play was pressed at 1,500 ms, 500 ms into the recording; the grid starts 70 ms after the 60 ms horizon.
   const wrong = analyzeRecording(recording[channel]!, 48_000, { bpm: 79.3, firstBeatMs: 556 });
   expect(wrong.report.medianMs - latencyMs).toBeGreaterThan(5);
 });
 
-test('a silent or an empty channel is told in words', () => {
+test('a silent or empty channel is reported', () => {
   const [reference, gear] = outOfTime as [Float32Array, Float32Array];
   const nothing = new Float32Array(gear.length);
-  expect(() => analyzeRecording(nothing, 48_000, { click: reference })).toThrow(/gear’s channel is silent/);
-  expect(() => analyzeRecording(gear, 48_000, { click: nothing })).toThrow(/click is silent/);
+  expect(() => analyzeRecording(nothing, 48_000, { click: reference })).toThrow(/device channel is silent/);
+  expect(() => analyzeRecording(gear, 48_000, { click: nothing })).toThrow(/click channel is silent/);
   expect(() => analyzeRecording(new Float32Array(0), 48_000, { click: reference })).toThrow(/empty/);
   const tone = gear.map((_, i) => 0.3 * Math.sin(i / 20));
-  expect(() => analyzeRecording(tone.subarray(4800), 48_000, { click: reference })).toThrow(/no attack|no onset/);
+  expect(() => analyzeRecording(tone.subarray(4800), 48_000, { click: reference })).toThrow(/No transients/);
 });

@@ -3,13 +3,13 @@ import { USUAL_RECORDER } from './recorder';
 import type { StudioSettings } from './studio';
 
 const { din, usb, loopback } = LINKS;
-/** A good room: nothing is lost on the way. */
+/** In this room the network loses nothing. */
 const network = { ...LINKS.network, loss: 0 };
 const tablet = { ...usb, delayMs: 1.1 };
 
 /**
- * The demo: an invented boathouse where a duo records. The latencies here are the hidden truth: the room that simulates
- * them and the tests read them, nothing else does.
+ * The demo: an invented boathouse where a duo records. The latencies here are the hidden truth, read only by the
+ * simulation and by tests.
  */
 export const BOATHOUSE: StudioSettings = {
   soundInterface: {

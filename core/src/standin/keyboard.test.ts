@@ -22,7 +22,7 @@ const ROOM: StudioSettings = {
   ],
 };
 
-/** The hub led by the keyboard of a room, told the time as the browser's worker tells it. */
+/** The hub led by a stand-in keyboard, driven in time as the browser's worker does. */
 function room() {
   const studio = new Studio(ROOM);
   const hub = new Hub({ bpm: 120 });
@@ -52,7 +52,7 @@ function room() {
   return { hub, keyboard: keyboard!, sent, run, early: () => arrivedEarly };
 }
 
-test('somebody presses play on it: the hub follows at its tempo, and nothing arrives before it was sent', () => {
+test('started by hand: the hub follows its tempo, and nothing arrives before it was sent', () => {
   const { hub, keyboard, run, sent, early } = room();
   run(500);
   expect(hub.snapshot()).toMatchObject({ leader: 'keys', state: 'stopped' });
@@ -61,12 +61,12 @@ test('somebody presses play on it: the hub follows at its tempo, and nothing arr
   const { state, bpm, sources } = hub.snapshot();
   expect(state).toBe('rolling');
   expect(bpm).toBeCloseTo(98.2, 0);
-  expect(sources[0]).toMatchObject({ state: 'locked', rolling: true, arrives: 'clock', missing: 0, extra: 0 });
+  expect(sources[0]).toMatchObject({ state: 'locked', rolling: true, receiving: 'clock', missing: 0, extra: 0 });
   expect(sent.filter(({ kind }) => kind === 'clock').length).toBeGreaterThan(180);
   expect(early()).toBe(0);
 });
 
-test('its tempo is turned, and the hub goes along; it stops, and the hub stops', () => {
+test('the hub follows its tempo changes and its stop', () => {
   const { hub, keyboard, run } = room();
   keyboard.play();
   run(5000);
@@ -78,7 +78,7 @@ test('its tempo is turned, and the hub goes along; it stops, and the hub stops',
   expect(hub.snapshot().state).toBe('stopped');
 });
 
-test('its cable is pulled: the hub goes on by itself, and hands back when it starts anew', () => {
+test('unplugged: the hub takes over, and switches back when it restarts', () => {
   const { hub, keyboard, run, sent } = room();
   keyboard.play();
   run(5000);
@@ -87,7 +87,7 @@ test('its cable is pulled: the hub goes on by itself, and hands back when it sta
   expect(hub.snapshot()).toMatchObject({ leader: 'hub', state: 'rolling' });
   const ticks = sent.filter(({ kind }) => kind === 'clock').map(({ atMs }) => atMs);
   const gaps = ticks.slice(1).map((ms, i) => ms - ticks[i]!);
-  expect(Math.max(...gaps)).toBeLessThan(28); // a tick at 98.2 BPM is 25.5 ms: no hole
+  expect(Math.max(...gaps)).toBeLessThan(28); // A tick at 98.2 BPM is 25.5 ms, so nothing is missing.
   keyboard.plug(true);
   keyboard.stop();
   run(500);
@@ -98,7 +98,7 @@ test('its cable is pulled: the hub goes on by itself, and hands back when it sta
   expect(hub.snapshot()).toMatchObject({ leader: 'keys', state: 'rolling' });
 });
 
-test('what leaves its socket keeps the line busy: ticks behind a row of notes come later (320 us a byte)', () => {
+test('its output occupies the line: ticks behind a row of notes are delayed (320 us per byte)', () => {
   const { hub, keyboard, run } = room();
   keyboard.play();
   run(3000);

@@ -4,7 +4,7 @@ import type { SendBytes, Sound, StandIn } from './stand-in';
 import { TimeMaster, type TimeMasterSettings } from './time-master';
 
 export interface KeyboardSettings extends Omit<TimeMasterSettings, 'sends' | 'clockWhileStopped'> {
-  /** Its menu hands on at its out what comes in. */
+  /** Its MIDI thru setting: repeats its input on its out. */
   thru: boolean;
 }
 
@@ -14,8 +14,8 @@ const ANSWER_MS = 4;
 const SENDS = { clock: true, transport: true, position: true, timecode: null };
 
 /**
- * A simulated keyboard with a sequencer: it leads with clock when somebody presses play on it, says who it is when asked,
- * sends the keys that are pressed, and hands on what comes in.
+ * A simulated keyboard with a sequencer: leads with clock when started, answers identity requests, sends the keys
+ * played, and repeats its input if thru is on.
  */
 export class Keyboard implements StandIn {
   readonly #parser = new MidiParser();
@@ -29,16 +29,16 @@ export class Keyboard implements StandIn {
     this.#send = (bytes, atMs) => {
       if (this.#plugged) send(bytes, atMs);
     };
-    // Its clock runs only while it plays.
+    // Its clock runs only during playback.
     this.#master = new TimeMaster({ ...settings, sends: SENDS, clockWhileStopped: false }, this.#send, sound);
   }
 
-  /** Somebody turns thru on or off in its menu. */
+  /** Turns its MIDI thru on or off. */
   setThru(on: boolean): void {
     this.#thru = on;
   }
 
-  /** Somebody pulls the cable out of its out, or puts it back. */
+  /** Unplugs the cable from its out, or plugs it back in. */
   plug(plugged: boolean): void {
     this.#plugged = plugged;
   }
@@ -55,7 +55,7 @@ export class Keyboard implements StandIn {
     this.#master.turnTempo(bpm);
   }
 
-  /** Somebody presses a key, or with a velocity of 0 lets it go. */
+  /** Presses a key, or releases it with velocity 0. */
   press(note: number, velocity: number, atMs: number): void {
     this.#send(encodeMidi({ kind: 'noteOn', channel: 1, note, velocity }), atMs);
   }

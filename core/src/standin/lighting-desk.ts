@@ -4,15 +4,15 @@ import { seededRandom, type SeededRandom } from './random';
 import type { StandIn } from './stand-in';
 
 export interface LightingDeskSettings {
-  /** A cue every so many beats of the clock; null fires on notes alone. */
+  /** Beats per cue; null fires on notes only. */
   everyBeats: number | null;
-  /** Hidden: from the byte to the lamp, ms; its frames of light come at their own pace. */
+  /** Hidden: from the byte to the lamp, ms, with the wait for its next frame of light. */
   latencyMs: number;
   frameMs: number;
   seed: number;
 }
 
-/** A simulated lighting desk: fires its cues, one after the other, on beats of the clock or on notes. */
+/** A simulated lighting desk: fires its cues in order, on beats of the clock or on notes. */
 export class LightingDesk implements StandIn {
   readonly #settings: LightingDeskSettings;
   readonly #parser = new MidiParser();
@@ -41,7 +41,7 @@ export class LightingDesk implements StandIn {
   }
 
   advance(): void {
-    // It does nothing of its own accord.
+    // Does nothing on its own.
   }
 
   #next(atMs: number): void {

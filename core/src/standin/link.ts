@@ -2,38 +2,38 @@ import { seededRandom } from './random';
 
 /** What happens to bytes between two sockets. */
 export interface LinkSettings {
-  /** So much later, ms. */
+  /** Fixed delay, ms. */
   delayMs: number;
-  /** Standard deviation of that, ms; what would come before it was sent, or before what was sent earlier, waits. */
+  /** Standard deviation of the delay, ms; causality and order are kept. */
   jitterMs?: number;
-  /** Only at every so many ms is anything handed over: a polled bus. */
+  /** Poll interval of the bus: bytes are delivered only at multiples of it. */
   pollMs?: number;
-  /** So long each byte takes on the line, ms; bytes wait for those before them. */
+  /** Transmission time per byte, ms; bytes queue behind each other. */
   byteMs?: number;
-  /** Packets that travel by themselves may overtake each other. */
+  /** Independent packets may overtake each other. */
   overtakes?: boolean;
-  /** Part of the packets that never arrive, 0..1. */
+  /** Share of lost packets, 0..1. */
   loss?: number;
   seed?: number;
 }
 
-/** 31 250 baud and ten bits a byte: 320 us (MIDI 1.0 Detailed Specification). */
+/** 31,250 baud and ten bits per byte: 320 us (MIDI 1.0 Detailed Specification). */
 export const DIN_BYTE_MS = 0.32;
 
 export const LINKS = {
-  /** Each byte leaves as its last bit has passed. */
+  /** Each byte is delivered once its last bit has passed. */
   din: { delayMs: 0, byteMs: DIN_BYTE_MS },
   /** Full-speed frames come every millisecond. */
   usb: { delayMs: 0.3, pollMs: 1, jitterMs: 0.1 },
   loopback: { delayMs: 0.05, jitterMs: 0.02 },
   network: { delayMs: 3, jitterMs: 1.5, loss: 0.002 },
-  /** A powered split box sends each bit on at once. */
+  /** A powered split box forwards each bit immediately. */
   splitBox: { delayMs: 0.002 },
 } as const satisfies Record<string, LinkSettings>;
 
 type Receiver = (bytes: Uint8Array, atMs: number) => void;
 
-/** A simulated cable, bus or network link: bytes go in with the time they are sent, and come out later, in order. */
+/** A simulated cable, bus or network link: bytes go in with their send time and come out later, in order. */
 export class Link {
   readonly #settings: LinkSettings;
   readonly #random;
@@ -60,7 +60,7 @@ export class Link {
   }
 }
 
-/** A chain of thru sockets: each hands on what it hears, a little later, for the bits pass through its optocoupler. */
+/** A chain of thru sockets: each repeats its input slightly later, because of its optocoupler. */
 export function thruChain(sockets: number, out: Receiver): Link {
   return new Link({ delayMs: 0.002 * sockets, byteMs: DIN_BYTE_MS }, out);
 }

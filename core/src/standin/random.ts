@@ -2,9 +2,9 @@ import { randomNormal } from 'd3-random';
 import { uniformFloat64 } from 'pure-rand/distribution/uniformFloat64';
 import { xoroshiro128plus } from 'pure-rand/generator/xoroshiro128plus';
 
-/** Chance that comes out the same for the same seed. */
+/** Seeded randomness: the same seed gives the same sequence. */
 export interface SeededRandom {
-  /** 0 up to, not including, 1. */
+  /** Uniform in 0 up to, not including, 1. */
   uniform(): number;
   /** Normal, mean 0, standard deviation 1. */
   normal(): number;

@@ -4,19 +4,22 @@ import { seededRandom, type SeededRandom } from './random';
 import type { Sound, StandIn } from './stand-in';
 
 export interface RecorderSettings {
-  /** Hidden: from the first code until it runs, from the least to the most, ms. */
+  /** Hidden: lock time range, ms. */
   lockMs: readonly [number, number];
-  /** Hidden: where it lands behind the code, from the least to the most, ms; another place each time. */
+  /** Hidden: range of its lag behind the code, ms; redrawn at each start. */
   landsMs: readonly [number, number];
-  /** What is on its tape: a click every so many seconds of code. */
+  /** Interval of the clicks on its tape, in seconds of code. */
   clickEverySeconds: number;
   seed: number;
 }
 
-/** Software that chases timecode starts 30 to 50 ms off and differs from run to run (common practice). */
+/** Software that chases timecode starts 30 to 50 ms off and varies between runs (common practice). */
 export const USUAL_RECORDER = { lockMs: [300, 1000], landsMs: [30, 50], clickEverySeconds: 0.5 } as const;
 
-/** A simulated recorder that chases timecode: it takes its time to lock, and lands a little off, another bit each time. */
+/**
+ * A simulated recorder that chases timecode: takes a while to lock, and lands slightly off, by a different amount each
+ * time.
+ */
 export class Recorder implements StandIn {
   readonly #settings: RecorderSettings;
   readonly #random: SeededRandom;
@@ -25,7 +28,7 @@ export class Recorder implements StandIn {
   readonly #sound: Sound;
   #chase: { readonly runsFromMs: number; readonly behindMs: number } | null = null;
   #nowMs: number | null = null;
-  /** Where the tape stood then. */
+  /** Tape position at that moment. */
   #stood: number | null = null;
 
   constructor(settings: RecorderSettings, sound: Sound) {
@@ -46,7 +49,7 @@ export class Recorder implements StandIn {
       };
   }
 
-  /** Where its tape stands, in seconds of code, as its display shows; null while it does not run. */
+  /** Tape position in seconds of code, as on its display; null when stopped. */
   positionAt(ms: number): number | null {
     if (!this.#chase || ms < this.#chase.runsFromMs) return null;
     const { seconds, rolling } = this.#follower.at(ms);

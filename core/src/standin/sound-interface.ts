@@ -1,44 +1,47 @@
 import { seededRandom, type SeededRandom } from './random';
 import { LONGEST_VOICE_SECONDS, VOICES, type VoiceName } from './voices';
 
-/** A stretch of captured sound, as a real audio interface hands it over. */
+/** A block of captured audio, as a real interface delivers it. */
 export interface SoundBlock {
   sampleRate: number;
-  /** Counted from the first sample ever captured; blocks follow on without gap. */
+  /** Counted from the first sample ever captured; blocks are contiguous. */
   startFrame: number;
-  /** When the first frame was captured, in ms on the hub's timeline. */
+  /** Capture time of the first frame, in ms on the hub's timeline. */
   startMs: number;
-  /** One array a channel, -1..1. */
+  /** One array per channel, -1..1. */
   channels: Float32Array[];
 }
 
 interface Sound {
   readonly voice: VoiceName;
   readonly level: number;
-  /** In frames, with a fraction: sounds do not wait for the next sample. */
+  /** In fractional frames: sounds don't align to samples. */
   readonly atFrame: number;
 }
 
 export interface SoundInterfaceSettings {
   sampleRate: number;
   channels: number;
-  /** Hidden: how long sound takes from the air to the sample. */
+  /** Hidden: delay from the air to the sample. */
   inputDelayMs: number;
-  /** Hidden: standard deviation of the converter's noise. */
+  /** Hidden: standard deviation of the converter noise. */
   noise: number;
   seed: number;
-  /** One microphone before all gear, on a channel after the others, that hears all of them but the first channel. */
+  /** A room microphone on an extra last channel that hears every channel but the first. */
   roomMicrophone?: boolean;
 }
 
 const { ceil, floor, max, min } = Math;
 const NOISE_FRAMES = 65_536;
 
-/** A simulated audio interface: sounds go in at a time, samples come out, later and with noise, as they do from a real one. */
+/** A simulated audio interface: sounds go in at a time, samples come out later and with noise. */
 export class SoundInterface {
   readonly #settings: SoundInterfaceSettings;
   readonly #random: SeededRandom;
-  /** Drawn once and read from a new place for every block: drawing each sample anew would cost more than all the rest. */
+  /**
+   * Generated once and read at a random place for every block: generating noise per sample would cost more than
+   * everything else.
+   */
   readonly #noise: Float32Array;
   readonly #sounds: Sound[][];
   #epochMs: number | null = null;
@@ -51,7 +54,7 @@ export class SoundInterface {
     this.#sounds = Array.from({ length: settings.channels }, () => []);
   }
 
-  /** A sound in the air at `atMs` in front of a channel, counted from 0. What comes too late to be captured is lost. */
+  /** A sound in front of a channel (from 0) at `atMs`. If it comes too late to be captured, it is lost. */
   play(channel: number, voice: VoiceName, atMs: number, level = 0.5): void {
     if (this.#epochMs === null) return;
     const { inputDelayMs, sampleRate } = this.#settings;
@@ -59,7 +62,7 @@ export class SoundInterface {
     this.#sounds[channel]?.push({ voice, level, atFrame });
   }
 
-  /** Everything captured up to `untilMs` that was not handed over before; the first call only starts the clock. */
+  /** Everything captured up to `untilMs` that wasn't delivered before; the first call only starts the clock. */
   capture(untilMs: number): SoundBlock | null {
     const { sampleRate } = this.#settings;
     this.#epochMs ??= untilMs;
@@ -92,7 +95,7 @@ export class SoundInterface {
   }
 }
 
-/** Quieter, so that many at once do not go over the top. */
+/** Attenuated so that many simultaneous sounds don't clip. */
 const ROOM_LEVEL = 0.4;
 
 function mix(channels: readonly Float32Array[]): Float32Array {

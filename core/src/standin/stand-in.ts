@@ -1,11 +1,11 @@
 /**
- * A simulated piece of gear. It knows what gear knows: bytes that arrive at its socket, and that time passes. What it sends
- * and sounds it hands to the functions it was made with. Seeded: the same calls give the same gear.
+ * A simulated device. It knows what a device knows: incoming bytes, and the passing of time. Its output and sounds go
+ * to functions given at construction. Seeded and deterministic.
  */
 export interface StandIn {
   /** Bytes that arrive at its socket at `atMs`. */
   receive(bytes: Uint8Array, atMs: number): void;
-  /** Time has come to `toMs`: what it does by itself until then, it does. */
+  /** Runs everything it does on its own until `toMs`. */
   advance(toMs: number): void;
 }
 

@@ -12,35 +12,35 @@ import { Synthesizer } from './synthesizer';
 import { TimeMaster } from './time-master';
 
 const bytes = (...messages: MidiMessage[]) => Uint8Array.from(messages.flatMap((message) => [...encodeMidi(message)]));
-const tell = (gear: StandIn, atMs: number, ...messages: MidiMessage[]) => gear.receive(bytes(...messages), atMs);
+const sendTo = (gear: StandIn, atMs: number, ...messages: MidiMessage[]) => gear.receive(bytes(...messages), atMs);
 const ticks = (gear: StandIn, fromMs: number, count: number) => {
-  for (let i = 0; i < count; i++) tell(gear, fromMs + i * 20, { kind: 'clock' });
+  for (let i = 0; i < count; i++) sendTo(gear, fromMs + i * 20, { kind: 'clock' });
 };
 
-describe('a beat box', () => {
+describe('a drum machine', () => {
   const hitsOf = (settings: Partial<ConstructorParameters<typeof BeatBox>[0]>, play: (box: BeatBox) => void) => {
     const hits: number[] = [];
     play(new BeatBox({ latencyMs: 5, jitterMs: 0, seed: 1, ...settings }, (ms) => hits.push(ms)));
     return hits;
   };
   const fromTheMiddle = (box: BeatBox) => {
-    tell(box, 0, { kind: 'songPosition', sixteenths: 3 }, { kind: 'continue' });
+    sendTo(box, 0, { kind: 'songPosition', sixteenths: 3 }, { kind: 'continue' });
     ticks(box, 10, 24);
   };
 
-  test('that knows song position joins in the middle; one that can only begin does not', () => {
+  test('with song position joins mid-song; one that starts from the top only doesn’t', () => {
     expect(hitsOf({}, fromTheMiddle)).toEqual([10 + 6 * 20 + 5]);
     expect(hitsOf({ fromTopOnly: true }, fromTheMiddle)).toEqual([]);
-    const begin = (box: BeatBox) => (tell(box, 0, { kind: 'start' }), ticks(box, 10, 25));
+    const begin = (box: BeatBox) => (sendTo(box, 0, { kind: 'start' }), ticks(box, 10, 25));
     expect(hitsOf({ fromTopOnly: true }, begin)).toEqual([15, 495]);
   });
 
-  test('whose menu says internal hears nothing until somebody turns it to external', () => {
+  test('on internal clock ignores everything until it is set to external', () => {
     const hits = hitsOf({ clockSource: 'internal' }, (box) => {
-      tell(box, 0, { kind: 'start' });
+      sendTo(box, 0, { kind: 'start' });
       ticks(box, 10, 25);
       box.listenTo('external');
-      tell(box, 1000, { kind: 'start' });
+      sendTo(box, 1000, { kind: 'start' });
       ticks(box, 1010, 1);
       expect(box.display).toEqual({ playing: true, tick: 1 });
     });
@@ -48,11 +48,11 @@ describe('a beat box', () => {
   });
 });
 
-test('a synthesizer plays its own channel; its arpeggiator walks the held notes on every sixteenth', () => {
+test('a synthesizer plays its own channel; its arpeggiator plays the held notes on every sixteenth', () => {
   const played: [number, number][] = [];
   const settings = { channel: 2, latencyMs: 8, jitterMs: 0, arpeggiator: false, seed: 1 };
   const plain = new Synthesizer(settings, (ms, note) => played.push([ms, note]));
-  tell(
+  sendTo(
     plain,
     0,
     { kind: 'noteOn', channel: 2, note: 60, velocity: 9 },
@@ -61,15 +61,15 @@ test('a synthesizer plays its own channel; its arpeggiator walks the held notes 
   expect(played).toEqual([[8, 60]]);
   const walked: number[] = [];
   const arpeggiator = new Synthesizer({ ...settings, arpeggiator: true }, (_, note) => walked.push(note));
-  for (const note of [67, 60, 64]) tell(arpeggiator, 0, { kind: 'noteOn', channel: 2, note, velocity: 9 });
-  tell(arpeggiator, 1, { kind: 'start' });
+  for (const note of [67, 60, 64]) sendTo(arpeggiator, 0, { kind: 'noteOn', channel: 2, note, velocity: 9 });
+  sendTo(arpeggiator, 1, { kind: 'start' });
   ticks(arpeggiator, 10, 24);
-  tell(arpeggiator, 500, { kind: 'noteOff', channel: 2, note: 64, velocity: 0 });
+  sendTo(arpeggiator, 500, { kind: 'noteOff', channel: 2, note: 64, velocity: 0 });
   ticks(arpeggiator, 510, 12);
   expect(walked).toEqual([60, 64, 67, 60, 60, 67]);
 });
 
-test('a recorder that chases takes 0.3 to 1 s, lands 30 to 50 ms behind, and elsewhere each time', () => {
+test('a recorder that chases takes 0.3 to 1 s to lock and lands 30 to 50 ms behind, differently each time', () => {
   const landings: number[] = [];
   const clicks: number[] = [];
   const recorder = new Recorder({ ...USUAL_RECORDER, seed: 3 }, (ms) => clicks.push(ms));
@@ -105,17 +105,17 @@ test('a recorder that chases takes 0.3 to 1 s, lands 30 to 50 ms behind, and els
   expect(clicks.every((ms) => ms % 500 > 29 && ms % 500 < 51)).toBe(true);
 });
 
-test('a lighting desk fires a cue every two beats, or on notes, one after the other', () => {
+test('a lighting desk fires a cue every two beats, or on notes, in order', () => {
   const cues: number[] = [];
   const desk = new LightingDesk({ everyBeats: 2, latencyMs: 5, frameMs: 20, seed: 1 }, (_, cue) => cues.push(cue));
-  tell(desk, 0, { kind: 'start' });
+  sendTo(desk, 0, { kind: 'start' });
   ticks(desk, 10, 24 * 5);
   expect(cues).toEqual([0, 1, 2]);
-  tell(desk, 5000, { kind: 'noteOn', channel: 1, note: 1, velocity: 1 });
+  sendTo(desk, 5000, { kind: 'noteOn', channel: 1, note: 1, velocity: 1 });
   expect(cues).toEqual([0, 1, 2, 3]);
 });
 
-describe('a machine that leads', () => {
+describe('a device that leads', () => {
   const heardOf = (crystalPpm: number, driftPpmPerHour = 0) => {
     const parser = new MidiParser();
     const clocks: number[] = [];
@@ -140,19 +140,19 @@ describe('a machine that leads', () => {
     return { clocks, sounds };
   };
 
-  test('runs by its own crystal: 100 ppm fast is 360 ms in an hour', () => {
+  test('runs by its own crystal: 100 ppm fast is 360 ms per hour', () => {
     const { clocks } = heardOf(100);
     const tick = clocks.length - 1;
     expect((tick * 2500) / 120 - (clocks.at(-1)! - clocks[0]!)).toBeCloseTo(360, 0);
   });
 
-  test('drifts as it warms up: from 0 to 20 ppm is 36 ms in an hour', () => {
+  test('drifts as it warms up: from 0 to 20 ppm is 36 ms per hour', () => {
     const { clocks } = heardOf(0, 20);
     const tick = clocks.length - 1;
     expect((tick * 2500) / 120 - (clocks.at(-1)! - clocks[0]!)).toBeCloseTo(36, 0);
   });
 
-  test('sounds its plugins’ delay after its own beats', () => {
+  test('sounds after its own beats by its plugin delay', () => {
     const { clocks, sounds } = heardOf(0);
     sounds.slice(0, 100).forEach((ms, beat) => expect(ms - clocks[beat * 24]!).toBeCloseTo(23, 6));
   });
@@ -166,14 +166,14 @@ describe('links', () => {
     return arrivals;
   };
 
-  test('DIN takes 320 us a byte: a note 0.96 ms, ten of them 9.6 ms, a tick behind them waits (plain arithmetic)', () => {
+  test('DIN takes 320 us per byte: a note 0.96 ms, ten of them 9.6 ms, and a tick behind them waits (plain arithmetic)', () => {
     expect(through(LINKS.din, [3])[0]).toBeCloseTo(0.96, 9);
     const chord = through(LINKS.din, [...Array.from({ length: 10 }, () => 3), 1]);
     expect(chord[9]).toBeCloseTo(9.6, 9);
     expect(chord[10]).toBeCloseTo(9.6 + DIN_BYTE_MS, 9);
   });
 
-  test('USB hands over on whole milliseconds', () => {
+  test('USB delivers on whole milliseconds', () => {
     for (const ms of through(
       LINKS.usb,
       Array.from({ length: 50 }, () => 1),
@@ -182,7 +182,7 @@ describe('links', () => {
       expect(ms % 1).toBeCloseTo(0, 9);
   });
 
-  test('a network loses some and mixes up none', () => {
+  test('a network loses some packets and reorders none', () => {
     const arrivals = through(
       { ...LINKS.network, loss: 0.05 },
       Array.from({ length: 2000 }, () => 1),

@@ -26,7 +26,7 @@ const master: OtherGear = {
   seed: 5,
 };
 
-test('a room of all kinds of gear, on cables of all kinds, led by one of them through the hub', () => {
+test('a room with every kind of gear on every kind of cable, led by one of them through the hub', () => {
   const studio = new Studio({
     soundInterface: { sampleRate: 48_000, channels: 6, inputDelayMs: 5, noise: 0.0003, seed: 1 },
     click: { portId: 'click', channel: 0 },
@@ -94,7 +94,7 @@ test('a room of all kinds of gear, on cables of all kinds, led by one of them th
     return heard.map((ms) => Math.min(...own.map((beat) => (ms > beat - 100 ? ms - beat : Infinity))));
   };
   expect(hub.snapshot()).toMatchObject({ leader: 'master', state: 'rolling' });
-  // The master's plugins are late by 23 ms: the box, at 12 ms and a byte on the wire, sounds before it.
+  // The leader's plugins delay it by 23 ms, so the device, at 12 ms and a byte on the wire, sounds before it.
   for (const ms of against(2)) expect(Math.abs(ms - (12 + 0.3 - 23))).toBeLessThan(2.5);
   for (const ms of against(5)) expect(Math.abs(ms - (6 + 0.96 - 23))).toBeLessThan(2.5);
   expect(against(4).length).toBeGreaterThanOrEqual(4);

@@ -11,11 +11,11 @@ import { Synthesizer, type SynthesizerSettings } from './synthesizer';
 import { TimeMaster, type TimeMasterSettings } from './time-master';
 import type { VoiceName } from './voices';
 
-/** Where a piece of gear is plugged in, by which cable, and which input of the interface hears it. */
+/** A device's port, cable and audio return. */
 interface Place {
   portId: string;
   cable?: LinkSettings;
-  /** Missing where no input hears it. */
+  /** Missing if it has no audio return. */
   channel?: number;
   voice?: VoiceName;
 }
@@ -29,7 +29,7 @@ export type OtherGear = Place &
     | ({ kind: 'timeMaster' } & TimeMasterSettings)
   );
 
-/** By the notes of the click's sounds. */
+/** Voices of the click, by note. */
 const CLICK_VOICES: Readonly<Record<number, VoiceName>> = {
   76: 'barClick',
   77: 'click',
@@ -38,26 +38,29 @@ const CLICK_VOICES: Readonly<Record<number, VoiceName>> = {
   75: 'shell',
   37: 'wood',
 };
-const MOST_UNDER_WAY = 10_000;
+const MAX_UNDER_WAY = 10_000;
 
 /** A room of simulated gear. */
 export interface StudioSettings {
   soundInterface: SoundInterfaceSettings;
-  /** Notes sent to this port sound as clicks in front of this input. */
+  /** Notes sent to this port sound as clicks on this input. */
   click: { portId: string; channel: number };
   boxes: (BeatBoxSettings & Place)[];
   gear?: OtherGear[];
 }
 
-/** The room at work: bytes go in and out at its ports, sound comes out of its interface. It is told the time and owns no timer. */
+/**
+ * The room in operation: bytes in and out of its ports, audio out of its interface. Driven by the caller's time; no
+ * timers.
+ */
 export class Studio {
   readonly ports: ReadonlyMap<string, Port>;
-  /** Of its interface. */
+  /** Number of channels of its interface. */
   readonly channels: number;
   readonly #interface: SoundInterface;
   readonly #gear: StandIn[] = [];
   readonly #receivers = new Map<string, Receiver>();
-  /** Sent by gear, and not yet arrived. */
+  /** Sent by gear, not yet delivered. */
   #underWay: { portId: string; bytes: Uint8Array; atMs: number }[] = [];
 
   constructor({ soundInterface, click, boxes, gear = [] }: StudioSettings) {
@@ -69,14 +72,14 @@ export class Studio {
     this.ports = new Map(ports.map((port) => [port.id, port]));
   }
 
-  /** A piece of gear, as somebody who stands before it would reach for its buttons; null when it is not there. */
+  /** A device of a kind, to operate its front panel; null if there is none. */
   gear<Gear extends StandIn>(kind: abstract new (...settings: never[]) => Gear): Gear[] {
     return this.#gear.filter((one): one is Gear => one instanceof kind);
   }
 
   /**
-   * Gear does what it does until `toMs`, so that its sound is there ahead of time; what it sends arrives when it is due, and
-   * so only up to `nowMs`.
+   * Runs the gear until `toMs`, so that its audio is ready ahead of time; what it sends is delivered when due, so only
+   * up to `nowMs`.
    */
   advance(toMs: number, nowMs = toMs): void {
     for (const gear of this.#gear) gear.advance(toMs);
@@ -107,10 +110,10 @@ export class Studio {
     };
   }
 
-  /** What gear sends comes out of the same port, by a cable of the same kind. */
+  /** The device's output comes back on the same port over a cable of the same kind. */
   #wayBack({ portId, cable }: Place): Receiver {
     const out: Receiver = (bytes, atMs) => {
-      if (this.#underWay.length < MOST_UNDER_WAY) this.#underWay.push({ portId, bytes, atMs });
+      if (this.#underWay.length < MAX_UNDER_WAY) this.#underWay.push({ portId, bytes, atMs });
     };
     const link = cable && new Link(cable, out);
     return link ? (bytes, atMs) => link.send(bytes, atMs) : out;

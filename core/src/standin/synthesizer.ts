@@ -4,19 +4,19 @@ import { seededRandom, type SeededRandom } from './random';
 import type { StandIn } from './stand-in';
 
 export interface SynthesizerSettings {
-  /** It hears one channel, 1..16. */
+  /** Its receive channel, 1..16. */
   channel: number;
-  /** Hidden: from the note to the sound, ms; and how much that varies. */
+  /** Hidden: from the note to the sound, ms, and its spread. */
   latencyMs: number;
   jitterMs: number;
-  /** Held notes are played one after the other on every sixteenth of the clock. */
+  /** Plays held notes one after the other on every sixteenth of the clock. */
   arpeggiator: boolean;
   seed: number;
 }
 
 const TICKS_PER_STEP = TICKS_PER_BEAT / SIXTEENTHS_PER_BEAT;
 
-/** A simulated synthesizer: plays the notes it is sent, or runs its arpeggiator over them on the clock. */
+/** A simulated synthesizer: plays the notes it receives, or runs its arpeggiator over them on the clock. */
 export class Synthesizer implements StandIn {
   readonly #settings: SynthesizerSettings;
   readonly #random: SeededRandom;
@@ -38,7 +38,7 @@ export class Synthesizer implements StandIn {
   }
 
   advance(): void {
-    // It does nothing of its own accord.
+    // Does nothing on its own.
   }
 
   #obey(message: MidiMessage, atMs: number): void {

@@ -10,13 +10,13 @@ export interface TimeMasterSettings {
   sends: FeedSettings['sends'];
   timecodeStart?: FeedSettings['timecodeStart'];
   clockWhileStopped?: boolean;
-  /** Hidden: how far its crystal is off, parts per million: plus runs fast. */
+  /** Hidden: error of its crystal, ppm; plus is fast. */
   crystalPpm: number;
-  /** Hidden: by how much that changes in an hour, as it warms up. */
+  /** Hidden: change of that error per hour as it warms up. */
   driftPpmPerHour?: number;
-  /** Hidden: standard deviation of when a message leaves, ms. */
+  /** Hidden: standard deviation of its send times, ms. */
   jitterMs: number;
-  /** Hidden: its own sound comes so much after its beat, for its plugins need their time, ms. */
+  /** Hidden: delay of its own sound after its beat, from plugins, ms. */
   soundDelayMs?: number;
   seed: number;
 }
@@ -26,8 +26,8 @@ const CRYSTAL_EVERY_MS = 10_000;
 const MS_PER_HOUR = 3_600_000;
 
 /**
- * A simulated machine or program that leads: it sends clock, transport, position and timecode by its own crystal, and
- * sounds on its own beats, a little late.
+ * A simulated device or app that leads: sends clock, transport, position and timecode by its own crystal, and sounds on
+ * its own beats, slightly late.
  */
 export class TimeMaster implements StandIn {
   readonly #settings: TimeMasterSettings;
@@ -56,7 +56,7 @@ export class TimeMaster implements StandIn {
     this.#sound = sound;
   }
 
-  /** Somebody presses play; it rolls a moment later, from a beat. */
+  /** Starts it from a beat; it rolls a moment later. */
   play(fromBeat = 0): void {
     for (const planner of [this.#planner, this.#beats])
       planner.start(this.#pressMs(), fromBeat, { speed: this.#speed() });
@@ -76,7 +76,7 @@ export class TimeMaster implements StandIn {
   }
 
   receive(): void {
-    // It leads, and listens to nobody.
+    // Leads, and ignores incoming messages.
   }
 
   advance(toMs: number): void {

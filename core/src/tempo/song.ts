@@ -1,39 +1,39 @@
 import { MeterMap, type MeterPoint } from './meter-map';
 import type { TempoPoint } from './tempo-map';
 
-/** A stretch of a song that has a name, a tempo and a time signature. */
+/** A named section of a song with its tempo and time signature. */
 export interface Section {
   name: string;
   bars: number;
   bpm: number;
-  /** Where the tempo has got to, evenly over the beats, at its end; null keeps it as it is. */
+  /** Tempo at the end of the section, reached linearly over its beats; null for a constant tempo. */
   toBpm: number | null;
   beatsPerBar: number;
   beatUnit: number;
 }
 
-/** What the hub needs of a song, and where its sections begin. */
+/** A song's tempo and meter maps, and where its sections begin. */
 export interface SongMaps {
   tempo: TempoPoint[];
   meter: MeterPoint[];
-  /** Quarter notes from the start of the song, one a section. */
+  /** Start of each section in quarter notes. */
   beginsAt: number[];
   lengthBeats: number;
 }
 
-/** A ramp that ends and another tempo that begins stand at one beat; the ramp's end is put so much before it. */
+/** Where a ramp ends and another tempo starts, both points share a beat; the ramp's end is moved this much earlier. */
 const HAIR_BEATS = 1e-6;
 
 /**
- * The maps of a song from its sections. After the last one its last tempo goes on.
- * @throws RangeError when there is no section, or one cannot be.
+ * The maps of a song. The last section's tempo continues after it.
+ * @throws RangeError if there is no section, or one is invalid.
  */
 export function songMaps(sections: readonly Section[]): SongMaps {
   const [first] = sections;
   if (!first) throw new RangeError('A song needs at least one section.');
   sections.forEach(({ name, bars }, i) => {
     if (!(Number.isInteger(bars) && bars >= 1 && bars <= 9999))
-      throw new RangeError(`Section ${i + 1}, ${name}: from 1 to 9999 bars, not ${bars}.`);
+      throw new RangeError(`Section ${i + 1} (${name}) must have 1 to 9999 bars, not ${bars}.`);
   });
   const meter = meterOf(sections);
   const bars = new MeterMap(meter);

@@ -10,11 +10,11 @@ const tapAll = (timesMs: number[]) => {
 const beats = (bpm: number, count: number, fromMs = 1000) =>
   Array.from({ length: count }, (_, i) => fromMs + (i * 60_000) / bpm);
 
-test.each([79.3, 98.2, 120, 174])('%s BPM is known on the fourth tap, with one decimal', (bpm) => {
+test.each([79.3, 98.2, 120, 174])('%s BPM is known on the fourth tap, to one decimal', (bpm) => {
   expect(tapAll(beats(bpm, 4))).toEqual([null, null, null, bpm]);
 });
 
-test('a tap that is missed, doubled or out of place is forgiven', () => {
+test('a missed, doubled or stray tap is tolerated', () => {
   const taps = beats(100, 12);
   const at = (change: (taps: number[]) => number[]) => tapAll(change([...taps])).at(-1);
   expect(at((all) => all.filter((_, i) => i !== 6))).toBeCloseTo(100, 1);
@@ -23,7 +23,7 @@ test('a tap that is missed, doubled or out of place is forgiven', () => {
   expect(tapAll(beats(100, 5).toSpliced(2, 0, beats(100, 5)[1]! + 80)).at(-1)).toBeCloseTo(100, 0);
 });
 
-test('after a pause it begins anew; a tempo that has changed for good is taken over', () => {
+test('after a pause it starts over; a lasting tempo change is adopted', () => {
   const first = beats(90, 6);
   expect(tapAll([...first, ...beats(140, 4, first.at(-1)! + 4000)])).toEqual([
     ...[null, null, null, 90, 90, 90],
@@ -32,7 +32,7 @@ test('after a pause it begins anew; a tempo that has changed for good is taken o
   expect(tapAll([...first, ...beats(140, 8, first.at(-1)! + 60_000 / 140)]).at(-1)).toBe(140);
 });
 
-test('with a hand’s unevenness of 15 ms, twelve taps are within 2 percent', () => {
+test('with 15 ms of human jitter, twelve taps are within 2%', () => {
   const generator = xoroshiro128plus(5);
   const wobble = randomNormal.source(() => uniformFloat64(generator))(0, 15);
   for (let run = 0; run < 50; run++) {

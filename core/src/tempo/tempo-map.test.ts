@@ -21,7 +21,7 @@ test('a step changes the tempo at its beat and not before', () => {
   expect(map.bpmAt(8)).toBe(120);
 });
 
-test('a ramp agrees with the sum of a million short even pieces', () => {
+test('a ramp agrees with the sum of a million short constant pieces', () => {
   const map = new TempoMap([
     { beat: 0, bpm: 65, curve: 'linear' },
     { beat: 64, bpm: 140 },
@@ -33,7 +33,7 @@ test('a ramp agrees with the sum of a million short even pieces', () => {
   expect(map.bpmAt(32)).toBeCloseTo(102.5, 10);
 });
 
-test('beats and time are each other undone, over steps, ramps and the stretch before the first point', () => {
+test('beats and time are inverse, over steps, ramps and the stretch before the first point', () => {
   const point = fc.record({
     gap: fc.double({ min: 0.25, max: 64, noNaN: true }),
     bpm: fc.double({ min: 20, max: 300, noNaN: true }),
@@ -55,7 +55,7 @@ test('beats and time are each other undone, over steps, ramps and the stretch be
   );
 });
 
-test('a map that cannot be is refused in words', () => {
+test('an invalid map is rejected with a message', () => {
   expect(() => new TempoMap([])).toThrow('at least one point');
   expect(() => new TempoMap([{ beat: 0, bpm: 0 }])).toThrow('point 1');
   expect(
@@ -64,15 +64,15 @@ test('a map that cannot be is refused in words', () => {
         { beat: 4, bpm: 100 },
         { beat: 4, bpm: 90 },
       ]),
-  ).toThrow('beats must rise');
+  ).toThrow('beats must be in ascending order');
 });
 
-test('a ramp from 65 to 140 BPM over 16 bars: every tick within 1 us of the closed form, worked out to 40 digits', () => {
+test('a ramp from 65 to 140 BPM over 16 bars: every tick within 1 us of the closed form, computed to 40 digits', () => {
   const map = new TempoMap([
     { beat: 0, bpm: 65, curve: 'linear' },
     { beat: 64, bpm: 140 },
   ]);
-  // t = (60000 / s) ln(1 + s b / v0), with the slope s in BPM a beat; from dt = db / v(b), elementary calculus.
+  // t = (60000 / s) ln(1 + s b / v0), with the slope s in BPM per beat; from dt = db / v(b), elementary calculus.
   const Exact = Decimal.clone({ precision: 40 });
   const slope = new Exact(140 - 65).div(64);
   let worstMs = 0;

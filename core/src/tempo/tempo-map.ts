@@ -2,7 +2,7 @@ import { bisector } from 'd3-array';
 
 const { expm1, log1p } = Math;
 
-/** `linear`: the tempo moves evenly over the beats to the next point. */
+/** `linear`: the tempo changes linearly over the beats to the next point. */
 export interface TempoPoint {
   beat: number;
   bpm: number;
@@ -15,7 +15,7 @@ interface Segment {
   readonly beat: number;
   readonly ms: number;
   readonly bpm: number;
-  /** BPM per beat; 0 is an even tempo. */
+  /** BPM per beat; 0 is a constant tempo. */
   readonly slope: number;
 }
 
@@ -23,16 +23,15 @@ const byBeat = bisector((segment: Segment) => segment.beat);
 const byMs = bisector((segment: Segment) => segment.ms);
 
 /**
- * Position in quarter notes against time in ms, both ways, in closed form. Beat 0 is at 0 ms; before the first point
- * and after the last the tempo stands still, so negative beats (a count-in) have a time too.
- *
- * Over a linear ramp from v0 with slope s, dt = dβ / v(β) integrates to t(β) = (60000 / s) ln(1 + s β / v0).
+ * Converts between quarter notes and ms, in closed form. Beat 0 is at 0 ms; before the first point and after the last
+ * the tempo is constant, so negative beats (a count-in) have a time too. Over a linear ramp from v0 with slope s, dt =
+ * dβ / v(β) integrates to t(β) = (60000 / s) ln(1 + s β / v0).
  */
 export class TempoMap {
   readonly points: readonly TempoPoint[];
   readonly #segments: Segment[];
 
-  /** @throws RangeError when there is no point, a tempo is not above zero, or the beats do not rise. */
+  /** @throws RangeError if there is no point, a tempo isn't above zero, or the beats don't ascend. */
   constructor(points: readonly TempoPoint[]) {
     this.points = points;
     this.#segments = segmentsOf(points);
@@ -54,7 +53,7 @@ export class TempoMap {
   }
 
   #at(insertion: number): Segment {
-    // The first segment reaches back for ever, so index 0 is always there.
+    // The first segment extends backwards without limit, so index 0 always exists.
     return this.#segments[insertion > 0 ? insertion - 1 : 0] as Segment;
   }
 }
@@ -64,12 +63,12 @@ function segmentsOf(points: readonly TempoPoint[]): Segment[] {
   if (!first) throw new RangeError('A tempo map needs at least one point.');
   points.forEach((point, index) => {
     if (!(point.bpm > 0 && Number.isFinite(point.bpm)))
-      throw new RangeError(`Tempo point ${index + 1}: the tempo must be above 0 BPM, not ${point.bpm}.`);
+      throw new RangeError(`Tempo point ${index + 1}: tempo must be above 0 BPM, not ${point.bpm}.`);
     if (!Number.isFinite(point.beat) || point.beat <= (points[index - 1]?.beat ?? -Infinity))
-      throw new RangeError(`Tempo point ${index + 1}: beats must rise from point to point.`);
+      throw new RangeError(`Tempo point ${index + 1}: beats must be in ascending order.`);
   });
 
-  // The open stretch before the first point keeps its tempo; a segment at beat 0 makes beat 0 the zero of time.
+  // The stretch before the first point keeps its tempo; a segment at beat 0 makes beat 0 the origin of time.
   const segments: Segment[] = [{ beat: 0, ms: 0, bpm: first.bpm, slope: 0 }];
   if (first.beat < 0) segments[0] = { beat: first.beat, ms: 0, bpm: first.bpm, slope: 0 };
   points.forEach((point, index) => {

@@ -9,7 +9,7 @@ const anyFrame = fc
   .constantFrom(...RATES)
   .chain((rate) => fc.record({ rate: fc.constant(rate), frame: fc.nat(framesPerDay(rate) - 1) }));
 
-test('the bytes are those of MIDI Time Code (RP-004/008, recalled, not copied from the page)', () => {
+test('the bytes match MIDI Time Code (RP-004/008, recalled, not copied from the page)', () => {
   const code = { hours: 1, minutes: 2, seconds: 3, frames: 4 };
   expect([...fullFrame(code, '25')]).toEqual([0xf0, 0x7f, 0x7f, 0x01, 0x01, 0x21, 2, 3, 4, 0xf7]);
   expect(quarterFrames({ hours: 23, minutes: 59, seconds: 58, frames: 29 }, '30').map(([, data]) => data)).toEqual([
@@ -28,14 +28,14 @@ test('a second library sends the same bytes for any code of any rate', () => {
   );
 });
 
-test('the second library reads our quarter frames, and knows the code when all eight have come', () => {
+test('the second library reads our quarter frames, and knows the code after all eight', () => {
   fc.assert(
     fc.property(anyFrame, ({ rate, frame: any }) => {
-      const frame = any - (any % 2); // codes are sent for every second frame
+      const frame = any - (any % 2); // Codes are sent for every second frame.
       const reader = JZZ.SMPTE(rate === '29.97df' ? 29.97 : Number(rate), 0, 0, 0, 0);
       const code = framesToTimecode(frame, rate);
       for (const bytes of quarterFrames(code, rate)) reader.read(JZZ.MIDI([...bytes]));
-      // It tells what it has read when the next code begins: two frames later.
+      // It reports a code when the next one begins, two frames later.
       const ahead = framesToTimecode(frame + 2, rate);
       reader.read(JZZ.MIDI([...quarterFrames(ahead, rate)[0]!]));
       expect([reader.getHour(), reader.getMinute(), reader.getSecond(), reader.getFrame()]).toEqual([
@@ -48,7 +48,7 @@ test('the second library reads our quarter frames, and knows the code when all e
   );
 });
 
-test('what was sent is read again, as quarter frames, as a full frame and as a machine control position', () => {
+test('quarter frames, full frames and machine control positions survive a round trip', () => {
   fc.assert(
     fc.property(anyFrame, fc.nat(99), ({ rate, frame }, subframes) => {
       const timecode = framesToTimecode(frame, rate);
@@ -75,14 +75,14 @@ test('an endless row spells the code of every second frame, up and down', () => 
   expect(quarterFrameNumber(-1, '25')).toEqual({ kind: 'quarterFrame', piece: 7, nibble: 3 });
 });
 
-test('after 24 hours on the count, drop-frame is 86.4 ms behind the wall (SMPTE ST 12-1)', () => {
+test('after 24 hours of counting, drop-frame is 86.4 ms behind wall-clock time (SMPTE ST 12-1)', () => {
   expect(86_400 - framesToSeconds(framesPerDay('29.97df'), '29.97df')).toBeCloseTo(0.0864, 9);
 });
 
-test('what is no code is not read as one', () => {
+test('an invalid code is rejected', () => {
   expect(readFullFrame(Uint8Array.of(0x7f, 0x7f, 1, 1, 0x20, 60, 0, 0))).toBeNull();
   expect(readFullFrame(Uint8Array.of(0x7e, 0x7f, 1, 1, 0x20, 0, 0, 0))).toBeNull();
-  expect(readQuarterFrames([0, 0, 0, 0, 1, 0, 0, 4])).toBeNull(); // 00:01:00;00 is dropped
-  expect(() => fullFrame({ hours: 0, minutes: 1, seconds: 0, frames: 0 }, '29.97df')).toThrow(/drop-frame leaves out/);
+  expect(readQuarterFrames([0, 0, 0, 0, 1, 0, 0, 4])).toBeNull(); // 00:01:00;00 is dropped.
+  expect(() => fullFrame({ hours: 0, minutes: 1, seconds: 0, frames: 0 }, '29.97df')).toThrow(/exist in drop-frame/);
   expect(timecodeToFrames({ hours: 0, minutes: 0, seconds: 0, frames: 0 }, '24')).toBe(0);
 });

@@ -2,25 +2,25 @@ import { encodeMidi } from '../midi/encode-midi';
 import type { MidiMessage } from '../midi/message';
 import { framesToTimecode, timecodeToFrames, type FrameRate, type Timecode } from './timecode';
 
-/** Quarter frames a frame; a complete code takes eight, two frames. Source: MIDI Time Code, RP-004/008. */
+/** Quarter frames per frame; a complete code takes eight, two frames. Source: MIDI Time Code, RP-004/008. */
 export const QUARTERS_PER_FRAME = 4;
 export const PIECES = 8;
 
-/** By the two bits that name the rate in MIDI timecode and machine control. */
+/** Indexed by the two rate bits of MIDI timecode and machine control. */
 const RATES: readonly FrameRate[] = ['24', '25', '29.97df', '30'];
 
 export function rateCode(rate: FrameRate): number {
   return RATES.indexOf(rate);
 }
 
-/** The rate that two bits name; others are ignored. */
+/** The rate of the two lowest bits; the others are ignored. */
 export function rateOfCode(code: number): FrameRate {
   return RATES[code & 3] as FrameRate;
 }
 
 /**
- * One of the eight pieces of a code. The code names the frame at which piece 0 is due; piece k is due k quarters of a
- * frame later, so the last is nearly two frames behind what it completes.
+ * One of the eight pieces of a code. The code names the frame at which piece 0 is due; piece k is due k quarter frames
+ * later, so the last one comes nearly two frames after the frame it completes.
  */
 export function quarterFrame(
   timecode: Timecode,
@@ -42,9 +42,9 @@ export function quarterFrames(timecode: Timecode, rate: FrameRate): Uint8Array[]
 }
 
 /**
- * The quarter frame number `quarter` of an endless row that began at 00:00:00:00, so that it can be counted up or down:
- * codes are sent for every second frame, and a row in reverse sends the same pieces at the same places, the other way round.
- * `phase` is the quarter at which a piece 0 falls: 0 when even frames are sent, 4 for odd ones.
+ * Quarter frame number `quarter` of an endless row starting at 00:00:00:00, countable in both directions: codes are
+ * sent for every second frame, and in reverse the same pieces are sent at the same places in descending order. `phase`
+ * is the quarter at which a piece 0 falls: 0 if even frames are sent, 4 for odd ones.
  */
 export function quarterFrameNumber(
   quarter: number,
@@ -55,7 +55,7 @@ export function quarterFrameNumber(
   return quarterFrame(framesToTimecode(group / QUARTERS_PER_FRAME, rate), rate, quarter - group);
 }
 
-/** The code and rate that eight nibbles, piece 0 first, spell; null when there is no such code. */
+/** The code and rate spelled by eight nibbles, piece 0 first; null if there is no such code. */
 export function readQuarterFrames(nibbles: readonly number[]): { timecode: Timecode; rate: FrameRate } | null {
   const pair = (piece: number) => (nibbles[piece] ?? 0) | ((nibbles[piece + 1] ?? 0) << 4);
   return checked(pair(6), { minutes: pair(4), seconds: pair(2), frames: pair(0) });
@@ -64,7 +64,7 @@ export function readQuarterFrames(nibbles: readonly number[]): { timecode: Timec
 const FULL_FRAME_HEAD = [0x7f, 0x7f, 0x01, 0x01];
 const FULL_FRAME_LENGTH = 8;
 
-/** The SysEx that states a whole position, sent on locate and stop: for everybody who listens. */
+/** The SysEx with a complete position, sent on locate and stop, to all devices. */
 export function fullFrameMessage(timecode: Timecode, rate: FrameRate): Extract<MidiMessage, { kind: 'sysex' }> {
   timecodeToFrames(timecode, rate);
   const { hours, minutes, seconds, frames } = timecode;
@@ -80,7 +80,7 @@ export function fullFrame(timecode: Timecode, rate: FrameRate): Uint8Array {
   return encodeMidi(fullFrameMessage(timecode, rate));
 }
 
-/** The position that a SysEx message's data states, to any device; null when it is something else. */
+/** The position in a SysEx message's data, to any device; null if it is something else. */
 export function readFullFrame(data: Uint8Array): { timecode: Timecode; rate: FrameRate } | null {
   const headFits = FULL_FRAME_HEAD.every((byte, i) => i === 1 || data[i] === byte);
   if (data.length !== FULL_FRAME_LENGTH || !headFits) return null;

@@ -8,8 +8,8 @@ import {
   timecodeToFrames,
 } from './timecode';
 
-// Values of SMPTE ST 12-1, recalled, not copied from the page; a second library is the witness below.
-test('drop-frame leaves out 00 and 01 at each minute but every tenth', () => {
+// Values of SMPTE ST 12-1, recalled, not copied from the page; a second library confirms them below.
+test('drop-frame skips 00 and 01 at each minute except every tenth', () => {
   expect(formatTimecode(framesToTimecode(1799, '29.97df'), '29.97df')).toBe('00:00:59;29');
   expect(formatTimecode(framesToTimecode(1800, '29.97df'), '29.97df')).toBe('00:01:00;02');
   expect(timecodeToFrames(parseTimecode('00:10:00;00', '29.97df'), '29.97df')).toBe(17_982);
@@ -18,13 +18,13 @@ test('drop-frame leaves out 00 and 01 at each minute but every tenth', () => {
   expect(secondsToFrames(86_399.9136, '29.97df')).toBeCloseTo(2_589_408, 2);
 });
 
-test('every drop-frame code of a day goes round, and a second library counts the same', () => {
+test('every drop-frame code of a day survives a round trip, and a second library counts the same', () => {
   const day = framesPerDay('29.97df');
   let wrong = 0;
   for (let frame = 0; frame < day; frame++)
     if (timecodeToFrames(framesToTimecode(frame, '29.97df'), '29.97df') !== frame) wrong++;
   expect(wrong).toBe(0);
-  // The other library is slow: every frame of the first twelve minutes, and some of every minute of the day.
+  // The other library is slow: every frame of the first twelve minutes, and a sample of every minute of the day.
   for (let frame = 0; frame < day; frame += frame < 22_000 ? 1 : 449) {
     const { hours, minutes, seconds, frames } = new SmpteTimecode(frame, 29.97, true);
     const code = framesToTimecode(frame, '29.97df');
@@ -34,7 +34,7 @@ test('every drop-frame code of a day goes round, and a second library counts the
   expect(String(new SmpteTimecode(1800, 29.97, true))).toBe('00:01:00;02');
 });
 
-test('24, 25 and 30 go round, and a day wraps both ways', () => {
+test('24, 25 and 30 fps survive a round trip, and a day wraps both ways', () => {
   for (const rate of ['24', '25', '30'] as const) {
     for (let frame = 0; frame < framesPerDay(rate); frame += 1009)
       expect(timecodeToFrames(framesToTimecode(frame, rate), rate)).toBe(frame);
@@ -43,8 +43,12 @@ test('24, 25 and 30 go round, and a day wraps both ways', () => {
   }
 });
 
-test('a code that does not exist is refused', () => {
-  expect(() => timecodeToFrames({ hours: 0, minutes: 1, seconds: 0, frames: 0 }, '29.97df')).toThrow('leaves out');
-  expect(() => timecodeToFrames({ hours: 0, minutes: 0, seconds: 0, frames: 25 }, '25')).toThrow('no timecode');
-  expect(() => parseTimecode('soon', '25')).toThrow('write it as');
+test('a code that doesn’t exist is rejected', () => {
+  expect(() => timecodeToFrames({ hours: 0, minutes: 1, seconds: 0, frames: 0 }, '29.97df')).toThrow(
+    'doesn’t exist in drop-frame',
+  );
+  expect(() => timecodeToFrames({ hours: 0, minutes: 0, seconds: 0, frames: 25 }, '25')).toThrow(
+    'doesn’t exist at 25 fps',
+  );
+  expect(() => parseTimecode('soon', '25')).toThrow('Use the form');
 });

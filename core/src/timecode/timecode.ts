@@ -1,6 +1,6 @@
 const { floor } = Math;
 
-/** Frames a second; `29.97df` counts 30 but drops numbers, and runs at 30000/1001. */
+/** Frames per second; `29.97df` counts 30 but drops numbers, and runs at 30000/1001. */
 export type FrameRate = '24' | '25' | '29.97df' | '30';
 
 export interface Timecode {
@@ -11,9 +11,9 @@ export interface Timecode {
 }
 
 interface RateFacts {
-  /** Numbers counted in a second. */
+  /** Frame numbers per second. */
   readonly count: number;
-  /** Real frames in a second of wall-clock time. */
+  /** Real frames per second of wall-clock time. */
   readonly perSecond: number;
   readonly drop: boolean;
 }
@@ -25,12 +25,12 @@ export const FRAME_RATES: Readonly<Record<FrameRate, RateFacts>> = {
   '30': { count: 30, perSecond: 30, drop: false },
 };
 
-// SMPTE ST 12-1: 1 800 frames in the first minute of ten, 1 798 in each of the others.
+// SMPTE ST 12-1: 1,800 frames in the first minute of ten, 1,798 in each of the others.
 const DROP_MINUTE = 1798;
 const DROP_TEN_MINUTES = 17_982;
 const DROP_DAY = 2_589_408;
 
-/** How many codes a day has at this rate. */
+/** Number of codes per day at this rate. */
 export function framesPerDay(rate: FrameRate): number {
   return FRAME_RATES[rate].drop ? DROP_DAY : FRAME_RATES[rate].count * 86_400;
 }
@@ -57,39 +57,41 @@ function droppedBefore(frame: number): number {
 
 /**
  * The frame of a code, counted from 00:00:00:00.
- * @throws RangeError on a code that does not exist at this rate, such as a dropped number.
+ * @throws RangeError on a code that doesn't exist at this rate, such as a dropped number.
  */
 export function timecodeToFrames(timecode: Timecode, rate: FrameRate): number {
   const { count, drop } = FRAME_RATES[rate];
   const { hours, minutes, seconds, frames } = timecode;
   const fits = (value: number, below: number) => value >= 0 && value < below && floor(value) === value;
   if (!fits(hours, 24) || !fits(minutes, 60) || !fits(seconds, 60) || !fits(frames, count))
-    throw new RangeError(`There is no timecode ${hours}:${minutes}:${seconds}:${frames} at ${rate} frames a second.`);
+    throw new RangeError(`Timecode ${hours}:${minutes}:${seconds}:${frames} doesn’t exist at ${rate} fps.`);
   if (drop && frames < 2 && seconds === 0 && minutes % 10 !== 0)
-    throw new RangeError(`${formatTimecode(timecode, rate)} is one of the numbers that drop-frame leaves out.`);
+    throw new RangeError(
+      `${formatTimecode(timecode, rate)} doesn’t exist in drop-frame timecode. Use frame 02 instead.`,
+    );
   const totalMinutes = hours * 60 + minutes;
   const dropped = drop ? 2 * (totalMinutes - floor(totalMinutes / 10)) : 0;
   return (totalMinutes * 60 + seconds) * count + frames - dropped;
 }
 
-/** `01:02:03:04`; with drop-frame `01:02:03;04`. */
+/** `01:02:03:04`; in drop-frame `01:02:03;04`. */
 export function formatTimecode(timecode: Timecode, rate: FrameRate): string {
   const two = (value: number) => String(value).padStart(2, '0');
   const { hours, minutes, seconds, frames } = timecode;
   return `${two(hours)}:${two(minutes)}:${two(seconds)}${FRAME_RATES[rate].drop ? ';' : ':'}${two(frames)}`;
 }
 
-/** @throws RangeError when the text is no code, or the code does not exist at this rate. */
+/** @throws RangeError if the text isn't a code, or the code doesn't exist at this rate. */
 export function parseTimecode(text: string, rate: FrameRate): Timecode {
   const match = /^\s*(\d{1,2}):(\d{1,2}):(\d{1,2})[:;.](\d{1,2})\s*$/.exec(text);
-  if (!match) throw new RangeError(`"${text.slice(0, 20)}" is no timecode: write it as 01:02:03:04.`);
+  if (!match) throw new RangeError(`"${text.slice(0, 20)}" isn’t a timecode. Use the form 01:02:03:04.`);
   const [hours = 0, minutes = 0, seconds = 0, frames = 0] = match.slice(1).map(Number);
   const timecode = { hours, minutes, seconds, frames };
   timecodeToFrames(timecode, rate);
   return timecode;
 }
 
-/** Wall-clock seconds as frames, with a fraction; 29.97 is 30000/1001. */
+/** Wall-clock seconds as fractional frames; 29.97 is 30000/1001. */
 export function secondsToFrames(seconds: number, rate: FrameRate): number {
   return seconds * FRAME_RATES[rate].perSecond;
 }

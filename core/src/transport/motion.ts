@@ -1,21 +1,21 @@
 import type { TempoMap } from '../tempo/tempo-map';
 
 /**
- * How the grid rolls from one moment on: it stands at a beat then, and goes through the tempo map at a speed. The time of
- * the song, which timecode counts, goes at the same speed but does not depend on the map: a tempo set by hand moves the
- * beats and lets the code run on.
+ * How the grid rolls from a moment on: its beat at that moment, its tempo map and its speed. Song time, which timecode
+ * shows, runs at the same speed but independently of the map: a tempo set by hand moves the beats and leaves the code
+ * running.
  */
 export interface Motion {
   readonly map: TempoMap;
-  /** 1 is as the map says; following somebody else, or leaning on the platter, makes it more or less. */
+  /** 1 is the map's speed; following a leader, or a nudge, changes it. */
   readonly speed: number;
   readonly fromMs: number;
-  /** Quarter notes from the start of the song, and ms of song time, at `fromMs`. */
+  /** Quarter notes from the start of the song, and song time in ms, at `fromMs`. */
   readonly beat: number;
   readonly songMs: number;
 }
 
-/** The beat at a time, in ms of the grid. */
+/** The beat at a grid time in ms. */
 export function beatAt(motion: Motion, ms: number): number {
   const { map, beat, fromMs, speed } = motion;
   return map.beatAt(map.msAt(beat) + (ms - fromMs) * speed);
@@ -25,7 +25,7 @@ export function songMsAt({ songMs, fromMs, speed }: Motion, ms: number): number 
   return songMs + (ms - fromMs) * speed;
 }
 
-/** The time of a beat, in ms of the grid. */
+/** The grid time of a beat, in ms. */
 export function msOfBeat({ map, beat, fromMs, speed }: Motion, wanted: number): number {
   return fromMs + (map.msAt(wanted) - map.msAt(beat)) / speed;
 }
@@ -39,7 +39,7 @@ export function bpmAt({ map, speed }: Motion, beat: number): number {
   return map.bpmAt(beat) * speed;
 }
 
-/** The same motion told from a later moment on, with what is to change there. */
+/** The same motion expressed from a later moment, with changes applied there. */
 export function from(motion: Motion, ms: number, change: Partial<Omit<Motion, 'fromMs'>> = {}): Motion {
   const { map, speed } = motion;
   return { map, speed, beat: beatAt(motion, ms), songMs: songMsAt(motion, ms), ...change, fromMs: ms };

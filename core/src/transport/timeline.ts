@@ -14,17 +14,17 @@ export interface GridPosition {
 interface Span {
   readonly motion: Motion;
   readonly rolling: boolean;
-  /** Before this beat it counts in. */
+  /** Beats before this one are count-in. */
   readonly countInTo: number;
 }
 
-/** What is to be otherwise from a moment on; what is not named goes on as it was. */
+/** Changes at a moment; anything not named continues. */
 export interface GridChange extends Partial<Omit<Motion, 'fromMs'>> {
   rolling?: boolean;
   countInTo?: number;
 }
 
-/** Where the grid stands, has stood and will stand: stretches that stand still or roll. */
+/** Past, present and future of the grid as stretches that are stopped or rolling. */
 export class Timeline {
   #spans: Span[];
 
@@ -33,7 +33,7 @@ export class Timeline {
     this.#spans = [{ motion, rolling: false, countInTo: -Infinity }];
   }
 
-  /** From `fromMs` on the grid rolls or stands still, from `beat` if given, else from where it is then. */
+  /** From `fromMs` on the grid rolls or is stopped, from `beat` if given, else from its current position. */
   change(fromMs: number, { rolling, countInTo, ...change }: GridChange): void {
     const before = this.#at(fromMs);
     const { beat, songMs } = this.at(fromMs);
@@ -51,12 +51,12 @@ export class Timeline {
     return (this.#spans.at(-1) as Span).motion.fromMs;
   }
 
-  /** Whether it rolls once all changes have happened. */
+  /** Whether it rolls after all pending changes. */
   get rollsInTheEnd(): boolean {
     return (this.#spans.at(-1) as Span).rolling;
   }
 
-  /** `starting`: it stands still and is about to roll. */
+  /** `starting`: stopped and about to roll. */
   at(ms: number): GridPosition {
     const { motion, rolling, countInTo } = this.#at(ms);
     const beat = rolling ? beatAt(motion, ms) : motion.beat;
@@ -64,13 +64,13 @@ export class Timeline {
     return { beat, songMs, bpm: bpmAt(motion, beat), state: stateOf(rolling, this.rollsInTheEnd, beat < countInTo) };
   }
 
-  /** How it rolls at a time; null when it stands still. */
+  /** Its motion at a time; null when stopped. */
   motionAt(ms: number): Motion | null {
     const { motion, rolling } = this.#at(ms);
     return rolling ? from(motion, ms) : null;
   }
 
-  /** What nobody will ask for again. */
+  /** Drops history that is no longer needed. */
   forgetBefore(ms: number): void {
     const current = this.#at(ms);
     if (this.#spans[0] !== current) this.#spans = this.#spans.slice(this.#spans.indexOf(current));

@@ -4,9 +4,9 @@ import { plainName, type PeerAddress } from '@metronomo/core';
 import { Bonjour, type Browser, type Service } from 'bonjour-service';
 import type { Logger } from 'pino';
 
-/** How Metronomos announce themselves: the type of a DNS-SD service (RFC 6763). */
+/** The DNS-SD service type of Metronomo (RFC 6763). */
 export const OWN_TYPE = 'metronomo';
-const MOST_PEERS = 64;
+const MAX_PEERS = 64;
 const MULTICAST_GROUP = '224.0.0.251';
 
 export interface FoundPeer extends PeerAddress {
@@ -16,14 +16,17 @@ export interface FoundPeer extends PeerAddress {
 export interface DiscoveryOptions {
   name: string;
   port: number;
-  /** The address of the interface on which to look and be seen. */
+  /** Address of the interface to browse and advertise on. */
   host: string;
-  /** Types of service to look for besides our own, without underscores. */
+  /** Additional service types to browse, without underscores. */
   alsoTypes?: readonly string[];
   logger: Logger;
 }
 
-/** Looks for peers in the local network by DNS-SD, and is seen by them. Where that cannot be, addresses are given by hand. */
+/**
+ * Discovers peers on the local network by DNS-SD, and advertises this one. Where that isn't possible, peers are invited
+ * by address.
+ */
 export class Discovery {
   problem: string | null = null;
   readonly #bonjour: Bonjour;
@@ -33,10 +36,10 @@ export class Discovery {
   constructor({ name, port, host, alsoTypes = [], logger }: DiscoveryOptions) {
     this.#own = { port };
     const failed = (error: Error) => {
-      this.problem = 'This computer does not let others be looked for; give their address by hand.';
-      logger.warn({ err: error }, 'no discovery');
+      this.problem = 'Discovery isn’t available on this computer. Invite peers by address instead.';
+      logger.warn({ err: error }, 'discovery unavailable');
     };
-    // Bound to the group itself, only what is said to all is heard, on the one interface.
+    // Bound to the multicast group itself, so that only group traffic arrives, on the one interface.
     const place = host === '0.0.0.0' ? {} : { interface: host, bind: MULTICAST_GROUP };
     this.#bonjour = new Bonjour(place as object, failed);
     for (const type of [OWN_TYPE, ...alsoTypes])
@@ -44,7 +47,7 @@ export class Discovery {
     this.#browsers = [OWN_TYPE, ...alsoTypes].map((type) => this.#bonjour.find({ type, protocol: 'udp' }));
   }
 
-  /** Who was found and is not ourselves. Nothing of what they say is taken as it is. */
+  /** Peers found, without ourselves. Everything they announce is sanitized. */
   peers(): FoundPeer[] {
     const found = new Map<string, FoundPeer>();
     for (const browser of this.#browsers)
@@ -52,7 +55,7 @@ export class Discovery {
         const peer = peerOf(service);
         if (peer && !(peer.port === this.#own.port && isOurs(peer.address)))
           found.set(`${peer.address} ${peer.port}`, peer);
-        if (found.size >= MOST_PEERS) break;
+        if (found.size >= MAX_PEERS) break;
       }
     return [...found.values()];
   }

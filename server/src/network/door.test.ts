@@ -58,7 +58,7 @@ const ask = async (
   };
 };
 
-/** Whether a WebSocket is let in; closed again when it is. */
+/** Whether a WebSocket connection is accepted; closes it again. */
 const letIn = (protocols: string[], origin: string, path = WIRE_PATH) =>
   new Promise<boolean>((resolve) => {
     const socket = new WebSocket(url.replace('http', 'ws') + path, protocols, { origin });
@@ -69,7 +69,7 @@ const letIn = (protocols: string[], origin: string, path = WIRE_PATH) =>
     socket.on('error', () => resolve(false));
   });
 
-test('the WebSocket opens for the app’s own origin with the token, and for nobody else', async () => {
+test('the WebSocket accepts the app’s own origin with the token, and nobody else', async () => {
   const good = [WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + guard.token];
   expect(await letIn(good, url)).toBe(true);
   expect(await letIn(good, 'http://elsewhere.example')).toBe(false);
@@ -79,7 +79,7 @@ test('the WebSocket opens for the app’s own origin with the token, and for nob
   expect(await letIn(good, url, '/api/other')).toBe(false);
 });
 
-test('nothing is changed without the token; another host’s name and another site are told nothing', async () => {
+test('nothing changes without the token; other hosts and sites get no information', async () => {
   const invitation = { ...peer.place, key: 'jetty' };
   expect((await ask('POST', '/sessions', invitation, {})).status).toBe(403);
   expect((await ask('DELETE', '/sessions/s1', undefined, { [TOKEN_HEADER]: 'x' })).status).toBe(403);
@@ -94,7 +94,7 @@ test('nothing is changed without the token; another host’s name and another si
   expect(status).toBe(403);
 });
 
-test('bad requests are refused in words', async () => {
+test('invalid requests are rejected with a message', async () => {
   const invitation = { ...peer.place, key: 'jetty' };
   expect(await ask('POST', '/sessions', { ...invitation, port: 70_000 })).toMatchObject({ status: 422 });
   expect(await ask('POST', '/sessions', { ...invitation, key: 'No spaces' })).toMatchObject({ status: 422 });
@@ -104,7 +104,7 @@ test('bad requests are refused in words', async () => {
   expect((await ask('GET', '/sessions/s99/exchanges')).status).toBe(404);
 });
 
-test('a browser plays with the stand-in tablet: invited over REST, heard and sent to over the WebSocket', async () => {
+test('a browser plays with the stand-in tablet: invited over REST, sending and receiving over the WebSocket', async () => {
   const socket = new WebSocket(
     url.replace('http', 'ws') + WIRE_PATH,
     [WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + guard.token],
@@ -134,7 +134,7 @@ test('a browser plays with the stand-in tablet: invited over REST, heard and sen
     encodeFrame({ kind: 'messages', messages: [{ line: line.line, atMs: network.now(), bytes: Uint8Array.of(0xf8) }] }),
   );
   await until(() => network.sessions().some(({ sent }) => sent === 1) || null);
-  // More questions about the time, for a while.
+  // More clock exchanges for a while.
   expect((await ask('POST', `/sessions/${body.id}/probe`, { forMs: 5000 })).status).toBe(204);
   expect((await ask('GET', `/sessions/${body.id}/exchanges`)).body.length).toBeGreaterThan(5);
   expect((await ask('PATCH', `/sessions/${body.id}`, { bufferMs: 60 })).status).toBe(204);
@@ -144,14 +144,14 @@ test('a browser plays with the stand-in tablet: invited over REST, heard and sen
     state: 'open',
     name: 'Jetty tablet',
   });
-  // What is not understood ends the connection, not the session.
+  // An invalid frame closes the connection, not the session.
   socket.send('text');
   await new Promise((resolve) => socket.once('close', resolve));
   expect((await ask('DELETE', `/sessions/${body.id}`)).status).toBe(204);
-  expect((await ask('GET', '/sessions')).body[0]).toMatchObject({ state: 'ended', reason: 'ended here' });
+  expect((await ask('GET', '/sessions')).body[0]).toMatchObject({ state: 'ended', reason: 'Ended here' });
 });
 
-test('health says what is open', async () => {
+test('health lists open sessions', async () => {
   const health = await (await fetch(`${url}/api/health`)).json();
   expect(health).toMatchObject({ ok: true, network: 'open', openSessions: 0 });
 });

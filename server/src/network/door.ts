@@ -3,7 +3,7 @@ import type { Duplex } from 'node:stream';
 import {
   decodeFrame,
   encodeFrame,
-  MOST_FRAME_BYTES,
+  MAX_FRAME_BYTES,
   type IncomingMessage,
   type WireFrame,
   TOKEN_PROTOCOL_PREFIX,
@@ -15,18 +15,18 @@ import { WebSocketServer, type WebSocket } from 'ws';
 import type { Guard } from './guard';
 import type { Network } from './network';
 
-const MOST_BROWSERS = 4;
-/** A browser that does not read what it is sent is let go, bytes. */
-const MOST_UNSENT = 4 << 20;
+const MAX_BROWSERS = 4;
+/** A client that doesn't read is disconnected at this backlog, in bytes. */
+const MAX_UNSENT = 4 << 20;
 const GOING_AWAY = 1001;
 const POLICY = 1008;
 const TOO_MUCH = 1009;
 
-/** The WebSocket by which the browser hears and plays its sessions. The page that came last is the one that is heard. */
+/** The WebSocket through which the browser receives and sends on its sessions. The latest page wins. */
 export function openDoor(server: Server, network: Network, guard: Guard, logger: Logger): { close(): void } {
   const sockets = new WebSocketServer({
     noServer: true,
-    maxPayload: MOST_FRAME_BYTES,
+    maxPayload: MAX_FRAME_BYTES,
     perMessageDeflate: false,
     handleProtocols: (offered) => (offered.has(WIRE_PROTOCOL) ? WIRE_PROTOCOL : false),
   });
@@ -35,31 +35,31 @@ export function openDoor(server: Server, network: Network, guard: Guard, logger:
   const toBrowsers = (frame: WireFrame) => {
     const bytes = encodeFrame(frame);
     for (const socket of open) {
-      if (socket.bufferedAmount > MOST_UNSENT) socket.close(TOO_MUCH, 'not read');
+      if (socket.bufferedAmount > MAX_UNSENT) socket.close(TOO_MUCH, 'client too slow');
       else socket.send(bytes);
     }
   };
 
   network.listen({
-    messages: (messages) => toBrowsers({ kind: 'messages', messages: messages.map(onTheWire) }),
-    changed: () => toBrowsers({ kind: 'lines', lines: linesOf(network) }),
+    messages: (messages) => toBrowsers({ kind: 'messages', messages: messages.map(frameOf) }),
+    changed: () => toBrowsers({ kind: 'lines', lines: peersOf(network) }),
   });
 
   sockets.on('connection', (socket) => {
     open.push(socket);
-    if (open.length > MOST_BROWSERS) open.shift()?.close(GOING_AWAY, 'another page took over');
+    if (open.length > MAX_BROWSERS) open.shift()?.close(GOING_AWAY, 'replaced by another page');
     socket.on('message', (data, isBinary) => {
       const frame = isBinary && data instanceof Buffer ? decodeFrame(data) : null;
-      if (!frame) socket.close(POLICY, 'not understood');
+      if (!frame) socket.close(POLICY, 'invalid frame');
       else if (frame.kind === 'ask') socket.send(encodeFrame({ ...frame, kind: 'answer', serverMs: network.now() }));
-      else if (frame.kind === 'messages' && socket === open.at(-1)) sendOn(frame.messages, network);
+      else if (frame.kind === 'messages' && socket === open.at(-1)) forward(frame.messages, network);
     });
     socket.on('close', () => {
       const at = open.indexOf(socket);
       if (at >= 0) open.splice(at, 1);
     });
-    socket.on('error', (error) => logger.warn({ err: error }, 'a browser’s connection failed'));
-    socket.send(encodeFrame({ kind: 'lines', lines: linesOf(network) }));
+    socket.on('error', (error) => logger.warn({ err: error }, 'browser connection failed'));
+    socket.send(encodeFrame({ kind: 'lines', lines: peersOf(network) }));
   });
 
   const onUpgrade = (request: Request, duplex: Duplex, head: Buffer) => {
@@ -67,10 +67,7 @@ export function openDoor(server: Server, network: Network, guard: Guard, logger:
     const token = offered.find((one) => one.startsWith(TOKEN_PROTOCOL_PREFIX))?.slice(TOKEN_PROTOCOL_PREFIX.length);
     const path = (request.url ?? '').split('?')[0];
     if (path !== WIRE_PATH || !guard.isOwnOrigin(request) || !guard.knows(token)) {
-      logger.warn(
-        { path: path?.slice(0, 100), origin: request.headers.origin?.slice(0, 100) },
-        'a WebSocket was turned away',
-      );
+      logger.warn({ path: path?.slice(0, 100), origin: request.headers.origin?.slice(0, 100) }, 'WebSocket rejected');
       duplex.end('HTTP/1.1 403 Forbidden\r\nConnection: close\r\nContent-Length: 0\r\n\r\n');
       return;
     }
@@ -82,13 +79,13 @@ export function openDoor(server: Server, network: Network, guard: Guard, logger:
     close() {
       server.off('upgrade', onUpgrade);
       network.listen(null);
-      for (const socket of open) socket.close(GOING_AWAY, 'the server is shut down');
+      for (const socket of open) socket.close(GOING_AWAY, 'server shutting down');
       sockets.close();
     },
   };
 }
 
-function sendOn(messages: Extract<WireFrame, { kind: 'messages' }>['messages'], network: Network): void {
+function forward(messages: Extract<WireFrame, { kind: 'messages' }>['messages'], network: Network): void {
   const bySession = new Map<number, { atMs: number; bytes: Uint8Array }[]>();
   for (const { line, ...message } of messages) {
     const list = bySession.get(line);
@@ -98,20 +95,20 @@ function sendOn(messages: Extract<WireFrame, { kind: 'messages' }>['messages'], 
   for (const [line, list] of bySession) network.send(sessionOf(line), list);
 }
 
-function onTheWire({ sessionId, atMs, bytes }: IncomingMessage) {
-  return { line: lineOf(sessionId), atMs, bytes };
+function frameOf({ sessionId, atMs, bytes }: IncomingMessage) {
+  return { line: peerOf(sessionId), atMs, bytes };
 }
 
-function linesOf(network: Network) {
+function peersOf(network: Network) {
   return network
     .sessions()
     .flatMap(({ id, key, state }) =>
-      key === null || state === 'ended' ? [] : [{ line: lineOf(id), key, open: state === 'open' }],
+      key === null || state === 'ended' ? [] : [{ line: peerOf(id), key, open: state === 'open' }],
     );
 }
 
-/** A session's number is that of its line. */
-function lineOf(sessionId: string): number {
+/** The line number of a session. */
+function peerOf(sessionId: string): number {
   return Number(sessionId.slice(1));
 }
 

@@ -3,8 +3,8 @@ import type { IncomingMessage } from 'node:http';
 import { isIP } from 'node:net';
 
 /**
- * Who may speak to the network: the app's own pages, and nobody else. A page of another origin can send requests but cannot
- * read the token; a name of another's that leads to this computer is turned away by its host.
+ * Admits only the app's own pages. A page of another origin can send requests but can't read the token; requests with
+ * an unknown Host header are rejected (DNS rebinding).
  */
 export class Guard {
   readonly token = randomBytes(32).toString('hex');
@@ -14,7 +14,7 @@ export class Guard {
     return name === 'localhost' || isIP(name) !== 0;
   }
 
-  /** Origin and host are the same: the page came from here. */
+  /** Same origin and host: the page came from here. */
   isOwnOrigin(request: IncomingMessage): boolean {
     const { origin, host } = request.headers;
     if (!origin || !host || !this.isOwnHost(request)) return false;

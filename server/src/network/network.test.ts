@@ -4,7 +4,7 @@ import pino from 'pino';
 import { Network } from './network';
 import { until } from './until';
 
-/** Theirs shows so much more than ours, ms. */
+/** Offset of their clock from ours, ms. */
 const SHIFT_MS = 5_000_000.25;
 const logger = pino({ level: 'silent' });
 const networks: Network[] = [];
@@ -36,11 +36,11 @@ function heardBy(network: Network): IncomingMessage[] {
 }
 
 test.each(['127.0.0.1', '::1'])(
-  'a session over UDP at %s: messages arrive as they were sent, on time plus the buffer',
+  'a session over UDP at %s: messages arrive unchanged, on time plus the buffer',
   async (address) => {
     const { ours, theirs } = await openTwo();
     const id = await connect(ours, theirs, address);
-    // The clocks are compared first.
+    // Wait for the clock estimate.
     await until(() => (ours.sessions()[0]?.clock?.standardErrorMs ?? 1) < 0.03 || null);
     const heard = heardBy(theirs);
     const startMs = ours.now() + 50;
@@ -53,7 +53,7 @@ test.each(['127.0.0.1', '::1'])(
     await until(() => heard.length >= 41 || null);
     expect(heard.map(({ bytes }) => [...bytes])).toEqual(sent.map(({ bytes }) => [...bytes]));
     const late = heard.map(({ atMs }, i) => atMs - SHIFT_MS - sent[i]!.atMs).sort((a, b) => a - b);
-    // On a machine that stalls, single ones may come later than the buffer is long.
+    // On a machine that stalls, single messages may be later than the buffer.
     expect(Math.abs(late[20]! - 30)).toBeLessThan(0.3);
   },
 );
@@ -67,21 +67,19 @@ test('the offset between the clocks of two servers on one machine is known withi
   expect(Math.abs(theirs.sessions()[0]!.clock!.offsetMs + SHIFT_MS)).toBeLessThan(0.2);
 });
 
-test('one side ends it, and the other knows', async () => {
+test('one side ends the session, and the other is notified', async () => {
   const { ours, theirs } = await openTwo();
   const id = await connect(ours, theirs);
   ours.leave(id);
-  expect((await until(() => theirs.sessions().find(({ state }) => state === 'ended'))).reason).toBe(
-    'the other side ended it',
-  );
+  expect((await until(() => theirs.sessions().find(({ state }) => state === 'ended'))).reason).toBe('Ended by peer');
 });
 
-test('ports that are taken are told', async () => {
+test('ports in use are reported', async () => {
   const { ours } = await openTwo();
   await expect(Network.open({ name: 'x', hosts: ['127.0.0.1'], port: ours.port, logger })).rejects.toThrow();
 });
 
-test('a flood of random datagrams is counted and dropped; the session goes on, and no memory is kept', async () => {
+test('a flood of random datagrams is counted and dropped; the session continues, and no memory is kept', async () => {
   const { ours, theirs } = await openTwo(['127.0.0.1']);
   const id = await connect(ours, theirs);
   const heard = heardBy(theirs);

@@ -16,14 +16,14 @@ import { UdpPair } from './udp-pair';
 export interface NetworkOptions {
   name: string;
   hosts: readonly string[];
-  /** 0 takes any. */
+  /** 0 takes any free pair. */
   port: number;
   logger: Logger;
-  /** In ms, never backwards. */
+  /** Monotonic time in ms. */
   now?: () => number;
 }
 
-/** A session with what the browser calls its peer. */
+/** A session with the browser's key of its peer. */
 export interface NamedSession extends SessionSnapshot {
   key: string | null;
 }
@@ -33,15 +33,18 @@ export interface NetworkListener {
   changed(): void;
 }
 
-/** Without anything that is due, the sessions are looked after this often, ms. */
+/** Polling interval of the sessions while nothing is due, ms. */
 const IDLE_EVERY_MS = 50;
-/** In each window so many datagrams are read of peers, more than any rig sends, and so many of strangers; others are dropped unread. */
+/**
+ * Flood limits: datagrams read per window from peers, more than any rig sends, and from unknown senders; the rest are
+ * dropped unread.
+ */
 const WINDOW_MS = 100;
-const MOST_OF_PEERS = 2000;
-const MOST_OF_STRANGERS = 200;
+const MAX_OF_PEERS = 2000;
+const MAX_OF_STRANGERS = 200;
 const LAST_WORDS_MS = 50;
 
-/** Network MIDI on this computer: the sessions of the core, with sockets and a timer. */
+/** Network MIDI on this computer: the core's sessions with sockets and a timer. */
 export class Network {
   readonly now: () => number;
   readonly #host: SessionHost;
@@ -64,7 +67,7 @@ export class Network {
     this.#host = new SessionHost({ name, random: () => randomBytes(4).readUInt32BE() / 2 ** 32 });
   }
 
-  /** @throws Error when the ports are taken. */
+  /** @throws Error if the ports are in use. */
   static async open(options: NetworkOptions): Promise<Network> {
     const network = new Network(options);
     network.#udp = await UdpPair.open({
@@ -84,7 +87,7 @@ export class Network {
     return this.#udp?.port ?? 0;
   }
 
-  /** Where others reach it: of one that listens everywhere, the addresses of this computer. */
+  /** Where peers reach it; if it listens on all interfaces, this computer's addresses. */
   get addresses(): readonly string[] {
     const hosts = this.#udp?.hosts ?? [];
     if (!hosts.includes('0.0.0.0')) return hosts;
@@ -92,26 +95,26 @@ export class Network {
     return all.flatMap(({ internal, family, address }) => (internal || family !== 'IPv4' ? [] : [address]));
   }
 
-  /** Datagrams that were dropped in a flood, that were nobody's, and that could not be sent. */
+  /** Datagrams dropped in a flood, dropped as unknown or malformed, and failed to send. */
   get counts(): { dropped: number; ignored: number; sendErrors: number } {
     return { dropped: this.#dropped, ignored: this.#host.ignored, sendErrors: this.#sendErrors };
   }
 
-  /** Who hears what comes; one at a time. */
+  /** Sets the receiver; one at a time. */
   listen(listener: NetworkListener | null): void {
     this.#listener = listener;
   }
 
-  /** @throws RangeError when there can be no such session. */
+  /** @throws RangeError if the session isn't possible. */
   invite(peer: PeerAddress, name: string, key: string): string {
     const id = this.#host.invite(peer, name, this.now());
     this.#keys.set(id, key);
-    this.#logger.info({ session: id, peer }, 'invited');
+    this.#logger.info({ session: id, peer }, 'invitation sent');
     this.#carry();
     return id;
   }
 
-  /** Said twice it is as good as said once. */
+  /** Idempotent: sending it twice does no harm. */
   accept(id: string, key: string): boolean {
     if (this.#keys.get(id) === key) return true;
     const accepted = this.#host.accept(id, this.now());
@@ -149,13 +152,13 @@ export class Network {
     return this.#host.sessions(this.now()).map((session) => ({ ...session, key: this.#keys.get(session.id) ?? null }));
   }
 
-  /** Ends every session, and says so to the peers. */
+  /** Ends every session and notifies the peers. */
   close(): void {
     for (const { id } of this.sessions()) this.#host.leave(id, this.now());
     this.#carry();
     this.#closed = true;
     clearTimeout(this.#timer);
-    // What was said last is given a moment to leave.
+    // Give the last packets a moment to leave.
     setTimeout(() => this.#udp?.close(), LAST_WORDS_MS);
   }
 
@@ -165,7 +168,7 @@ export class Network {
       this.#windowMs = nowMs;
       this.#ofPeers = this.#ofStrangers = 0;
     }
-    const many = this.#host.knows(from) ? ++this.#ofPeers > MOST_OF_PEERS : ++this.#ofStrangers > MOST_OF_STRANGERS;
+    const many = this.#host.knows(from) ? ++this.#ofPeers > MAX_OF_PEERS : ++this.#ofStrangers > MAX_OF_STRANGERS;
     if (many) {
       this.#dropped++;
       return;
@@ -197,8 +200,8 @@ export class Network {
 
   #failed(error: unknown): void {
     this.#sendErrors++;
-    // A peer that is gone makes an error for every datagram.
-    if (this.#sendErrors < 10) this.#logger.warn({ err: error }, 'a datagram could not be sent');
+    // A peer that is gone causes an error per datagram.
+    if (this.#sendErrors < 10) this.#logger.warn({ err: error }, 'failed to send datagram');
   }
 
   #tell(): void {
@@ -206,7 +209,7 @@ export class Network {
     for (const { id, state, name, address, reason } of sessions) {
       if (this.#told.get(id) === state) continue;
       this.#told.set(id, state);
-      this.#logger.info({ session: id, state, name, address, reason }, 'session');
+      this.#logger.info({ session: id, state, name, address, reason }, 'session state changed');
     }
     const known = new Set(sessions.map(({ id }) => id));
     for (const id of this.#told.keys()) if (!known.has(id)) this.#told.delete(id);

@@ -8,44 +8,48 @@ import type { Discovery } from './discovery';
 import type { Guard } from './guard';
 import type { Network } from './network';
 
-const MOST_BODY = '4kb';
-export const MOST_BUFFER_MS = 500;
-const MOST_PROBE_MS = 120_000;
+const MAX_BODY = '4kb';
+export const MAX_BUFFER_MS = 500;
+const MAX_PROBE_MS = 120_000;
 
 const key = string()
   .required()
-  .test('key', 'A key has letters, digits, point and hyphen.', (text) => isPeerKey(text));
-const port = number().integer().min(1).max(65_534);
-const bufferMs = number().min(0).max(MOST_BUFFER_MS);
+  .test('key', 'A key can contain lowercase letters, digits, dots and hyphens.', (text) => isPeerKey(text));
+const PORT_RANGE = 'Port must be 1 to 65534.';
+const port = number().typeError(PORT_RANGE).integer(PORT_RANGE).min(1, PORT_RANGE).max(65_534, PORT_RANGE);
+const BUFFER_RANGE = `Buffer must be 0 to ${MAX_BUFFER_MS} ms.`;
+const bufferMs = number().typeError(BUFFER_RANGE).min(0, BUFFER_RANGE).max(MAX_BUFFER_MS, BUFFER_RANGE);
 
 const invitation = object({
   address: string()
     .required()
-    .max(253)
-    .matches(/^[\w.:-]+$/, 'An address is a number like 192.0.2.7, or a name.'),
+    .max(253, 'Address too long. Use 253 characters or fewer.')
+    .matches(/^[\w.:-]+$/, 'Enter an IP address such as 192.0.2.7, or a host name.'),
   port: port.required(),
-  name: string().max(60).default(''),
+  name: string().max(60, 'Name can have up to 60 characters.').default(''),
   key,
   bufferMs: bufferMs.default(undefined),
 }).noUnknown();
 const acceptance = object({ key, bufferMs: bufferMs.default(undefined) }).noUnknown();
 const settings = object({ bufferMs: bufferMs.required() }).noUnknown();
-const probing = object({ forMs: number().required().min(0).max(MOST_PROBE_MS) }).noUnknown();
+const probing = object({ forMs: number().required().min(0).max(MAX_PROBE_MS) }).noUnknown();
 const after = object({ after: number().integer().min(0).default(0) });
 
-/** What the interface asks and orders of network MIDI. `network` is null where it could not be opened; then `problem` says why. */
+/**
+ * The parts of network MIDI that the API exposes. If it couldn't be opened, `network` is null and `problem` says why.
+ */
 export interface NetworkParts {
   network: Network | null;
   problem: string | null;
   discovery: Discovery | null;
-  /** Peers that are known without looking: the stand-in of the demo. */
+  /** Peers known without discovery: the demo's stand-in. */
   known: readonly (PeerAddress & { name: string })[];
   guard: Guard;
 }
 
 export function networkRoutes({ network, problem, discovery, known, guard }: NetworkParts): Router {
   const router = new Router({ prefix: '/api/network' });
-  router.use(onlyOurOwn(guard), bodyParser({ enableTypes: ['json'], jsonLimit: MOST_BODY }));
+  router.use(onlyOurOwn(guard), bodyParser({ enableTypes: ['json'], jsonLimit: MAX_BODY }));
 
   router.get('/', (ctx) => {
     ctx.body = {
@@ -54,7 +58,7 @@ export function networkRoutes({ network, problem, discovery, known, guard }: Net
       name: network?.name ?? null,
       port: network?.port ?? null,
       addresses: network?.addresses ?? [],
-      lookingProblem: discovery ? discovery.problem : 'Looking for others is switched off.',
+      lookingProblem: discovery ? discovery.problem : 'Discovery is turned off. Invite peers by address.',
       counts: network?.counts ?? null,
     };
   });
@@ -72,7 +76,11 @@ export function networkRoutes({ network, problem, discovery, known, guard }: Net
     const wanted = await bodyOf(ctx, invitation);
     const address = await addressOf(wanted.address);
     if (!network || !address)
-      return refuse(ctx, 422, network ? `${wanted.address} is not known here.` : String(problem));
+      return refuse(
+        ctx,
+        422,
+        network ? `Can’t find ${wanted.address} on the network. Check the address.` : String(problem),
+      );
     try {
       const id = network.invite({ address, port: wanted.port }, wanted.name, wanted.key);
       if (wanted.bufferMs !== undefined) network.setBuffer(id, wanted.bufferMs);
@@ -101,20 +109,21 @@ export function networkRoutes({ network, problem, discovery, known, guard }: Net
     const query = after.validateSync(ctx.query, { stripUnknown: true });
     const records = network?.exchangesAfter(String(ctx.params['id']), query.after);
     if (records) ctx.body = records;
-    else refuse(ctx, 404, 'There is no such session any more.');
+    else refuse(ctx, 404, 'This session no longer exists.');
   });
   router.delete('/sessions/:id', (ctx) => answer(ctx, network?.leave(String(ctx.params['id']))));
   return router;
 }
 
-/** Nothing is told to another host’s name, and nothing is changed without the token. */
+/** Rejects unknown hosts, and changes without the token. */
 function onlyOurOwn(guard: Guard): Middleware {
   return async (ctx, next) => {
     const changes = ctx.method !== 'GET' && ctx.method !== 'HEAD';
     const from = ctx.get('sec-fetch-site');
     if (!guard.isOwnHost(ctx.req) || (from !== '' && from !== 'same-origin' && from !== 'none'))
-      return refuse(ctx, 403, 'This is only for the app’s own pages.');
-    if (changes && !guard.knows(ctx.get(TOKEN_HEADER))) return refuse(ctx, 403, 'The token is missing or wrong.');
+      return refuse(ctx, 403, 'Only Metronomo’s own pages can use this API.');
+    if (changes && !guard.knows(ctx.get(TOKEN_HEADER)))
+      return refuse(ctx, 403, 'Session token missing or invalid. Reload the page.');
     try {
       await next();
     } catch (error) {
@@ -126,7 +135,7 @@ function onlyOurOwn(guard: Guard): Middleware {
 
 function answer(ctx: Context, done: boolean | undefined): void {
   if (done) ctx.status = 204;
-  else refuse(ctx, 409, 'There is no such session any more, or it is past that.');
+  else refuse(ctx, 409, 'This session has ended, or can’t do this in its current state. Check its status in Rig.');
 }
 
 function refuse(ctx: Context, status: number, error: string): void {

@@ -8,19 +8,19 @@ const EVERY_MS = 5;
 const BPM = 96;
 const TICK_MS = 60_000 / BPM / 24;
 const AHEAD_MS = 50;
-/** What only this stand-in knows: its clock, and the wireless link on which it is. */
+/** Known to this stand-in only: its clock offset and its wireless link. */
 const CLOCK_SHIFT_MS = 86_413.7;
 const LINK = { delayMs: 6, jitterMs: 2.5, loss: 0.01, overtakes: true };
 
 /**
- * A tablet that ships with the demo: it takes every invitation that comes from this computer, follows what it is sent, and sends a
- * clock of its own at 96 BPM. What comes and goes passes a simulated link, so that there is something to measure.
+ * The tablet that ships with the demo: accepts every invitation from this computer, follows what it receives, and sends
+ * a clock of its own at 96 BPM. All traffic passes a simulated link, so that there is something to measure.
  */
 export class StandInPeer {
   readonly #host = new SessionHost({ name: NAME, random: () => randomBytes(4).readUInt32BE() / 2 ** 32 });
   readonly #udp: UdpPair;
   readonly #timer: NodeJS.Timeout;
-  /** By session: when its next tick is due. */
+  /** Due time of the next tick, per session. */
   readonly #nextTickMs = new Map<string, number>();
   readonly #outward = new LateDelivery(1);
   readonly #inward: LateDelivery;
@@ -38,7 +38,7 @@ export class StandInPeer {
       hosts: ['127.0.0.1'],
       port: 0,
       onDatagram: (channel, from, bytes) => inward.pass(bytes, () => peer?.receive(channel, from, bytes)),
-      onError: (error) => logger.warn({ err: error }, 'the stand-in tablet'),
+      onError: (error) => logger.warn({ err: error }, 'stand-in tablet: socket error'),
     });
     peer = new StandInPeer(udp, inward);
     return peer;
@@ -83,7 +83,7 @@ export class StandInPeer {
   }
 }
 
-/** One way of the simulated link, in real time. */
+/** One direction of the simulated link, in real time. */
 class LateDelivery {
   readonly #link: Link;
   readonly #timers = new Set<NodeJS.Timeout>();

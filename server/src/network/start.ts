@@ -7,45 +7,45 @@ import { Network } from './network';
 import type { NetworkParts } from './routes';
 import { StandInPeer } from './stand-in-peer';
 
-/** Where sessions of network MIDI are usually listened for. */
-const USUAL_PORT = 5004;
+/** The usual control port of network MIDI sessions. */
+const DEFAULT_PORT = 5004;
 const LOOPBACK = ['127.0.0.1', '::1'];
 
 export interface NetworkSettings {
   name: string;
   hosts: readonly string[];
-  /** 0 takes any. */
+  /** 0 takes any free pair. */
   port: number;
   look: boolean;
   alsoTypes: readonly string[];
-  /** Whether the demo's stand-in of a tablet is there. */
+  /** Whether the demo's stand-in tablet is on the network. */
   standIn: boolean;
 }
 
 /**
- * By the environment: NETWORK_HOST (loopback unless it says otherwise; 0.0.0.0 is the whole local network), NETWORK_PORT,
- * NETWORK_NAME, NETWORK_LOOK=off, NETWORK_TYPES (more types of service to look for, with commas), NETWORK_STANDIN=on.
+ * From the environment: NETWORK_HOST (loopback by default; 0.0.0.0 is the whole local network), NETWORK_PORT,
+ * NETWORK_NAME, NETWORK_LOOK=off, NETWORK_TYPES (additional service types, comma-separated), NETWORK_STANDIN=on.
  */
 export function networkSettings(env: NodeJS.ProcessEnv): NetworkSettings {
   const host = env['NETWORK_HOST'];
   return {
     name: env['NETWORK_NAME'] ?? `Metronomo on ${hostname()}`,
     hosts: host === undefined ? LOOPBACK : host === '0.0.0.0' ? ['0.0.0.0', '::'] : [host],
-    port: Number(env['NETWORK_PORT'] ?? USUAL_PORT),
+    port: Number(env['NETWORK_PORT'] ?? DEFAULT_PORT),
     look: env['NETWORK_LOOK'] !== 'off',
     alsoTypes: (env['NETWORK_TYPES'] ?? '').split(',').filter((type) => /^[a-z0-9-]{1,15}$/.test(type)),
     standIn: env['NETWORK_STANDIN'] === 'on',
   };
 }
 
-/** Opens what there is to open. The app works without the network: what goes wrong is told, and is no reason not to start. */
+/** Opens network MIDI if possible. The app works without it: a failure is reported and doesn't prevent the start. */
 export async function startNetwork(
   settings: NetworkSettings,
   logger: Logger,
 ): Promise<NetworkParts & { close(): Promise<void> }> {
   const guard = new Guard();
   const { network, problem } = await openNetwork(settings, logger);
-  const discovery = network && settings.look ? lookAround(network, settings, logger) : null;
+  const discovery = network && settings.look ? startDiscovery(network, settings, logger) : null;
   const standIn = network && settings.standIn ? await StandInPeer.open(logger).catch(() => null) : null;
   const known: (PeerAddress & { name: string })[] = standIn ? [standIn.place] : [];
   return {
@@ -67,22 +67,22 @@ async function openNetwork(
     return { network: null, problem: 'NETWORK_PORT must be a whole number from 0 to 65534.' };
   try {
     const network = await Network.open({ ...settings, logger });
-    logger.info({ port: network.port, addresses: network.addresses }, 'network MIDI is open');
+    logger.info({ port: network.port, addresses: network.addresses }, 'network MIDI ready');
     return { network, problem: null };
   } catch (error) {
-    logger.warn({ err: error }, 'no network MIDI');
+    logger.warn({ err: error }, 'network MIDI unavailable');
     return {
       network: null,
-      problem: `The ports ${port} and ${port + 1} could not be opened; another program may have them.`,
+      problem: `Network MIDI is off: UDP ports ${port} and ${port + 1} couldn’t be opened. Another program may be using them. Close it, or set NETWORK_PORT to a free port, then restart Metronomo.`,
     };
   }
 }
 
-function lookAround(network: Network, { hosts, alsoTypes }: NetworkSettings, logger: Logger): Discovery | null {
+function startDiscovery(network: Network, { hosts, alsoTypes }: NetworkSettings, logger: Logger): Discovery | null {
   try {
     return new Discovery({ name: network.name, port: network.port, host: hosts[0] ?? '127.0.0.1', alsoTypes, logger });
   } catch (error) {
-    logger.warn({ err: error }, 'no discovery');
+    logger.warn({ err: error }, 'discovery unavailable');
     return null;
   }
 }

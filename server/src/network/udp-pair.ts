@@ -2,24 +2,24 @@ import { createSocket, type RemoteInfo, type Socket } from 'node:dgram';
 import { isIPv6 } from 'node:net';
 import type { Channel, OutgoingDatagram, PeerAddress } from '@metronomo/core';
 
-/** A session needs two ports beside each other: the second is for the music. */
+/** A session needs two adjacent ports; the second carries the music. */
 const OFFSETS: Record<Channel, number> = { control: 0, data: 1 };
 const CHANNELS = ['control', 'data'] as const;
-/** Where any port will do, so many pairs are tried. */
+/** Attempts to find a free pair. */
 const TRIES = 20;
 const FIRST_PRIVATE_PORT = 49_152;
 const PRIVATE_PORTS = 16_000;
 
 export interface UdpPairOptions {
-  /** Addresses to listen on, of version 4 and of version 6; the second may be missing on this computer. */
+  /** IPv4 and IPv6 addresses to listen on; the second may be missing on this computer. */
   hosts: readonly string[];
-  /** Of the control port; 0 takes any pair that is free. */
+  /** The control port; 0 takes any free pair. */
   port: number;
   onDatagram(channel: Channel, from: PeerAddress, bytes: Uint8Array): void;
   onError(error: Error): void;
 }
 
-/** Two UDP ports beside each other, over IPv4 and IPv6. */
+/** Two adjacent UDP ports over IPv4 and IPv6. */
 export class UdpPair {
   readonly port: number;
   readonly hosts: readonly string[];
@@ -40,7 +40,7 @@ export class UdpPair {
     }
   }
 
-  /** @throws Error when the ports are taken, or no address can be listened on. */
+  /** @throws Error if the ports are in use, or no address can be bound. */
   static async open(options: UdpPairOptions): Promise<UdpPair> {
     if (options.port !== 0) return UdpPair.#openAt(options.port, options);
     for (let i = 0; i < TRIES; i++) {
@@ -48,7 +48,7 @@ export class UdpPair {
       const pair = await UdpPair.#openAt(port, options).catch(() => null);
       if (pair) return pair;
     }
-    throw new Error('No two ports beside each other are free.');
+    throw new Error('No pair of adjacent UDP ports is free.');
   }
 
   static async #openAt(port: number, options: UdpPairOptions): Promise<UdpPair> {
@@ -67,7 +67,8 @@ export class UdpPair {
       good.forEach((socket, i) => sockets.set(keyOf(host, CHANNELS[i] ?? 'control'), socket));
       hosts.push(host);
     }
-    if (hosts.length === 0) throw problem instanceof Error ? problem : new Error('No address can be listened on.');
+    if (hosts.length === 0)
+      throw problem instanceof Error ? problem : new Error('Can’t listen on any of the configured addresses.');
     return new UdpPair(port, sockets, hosts, options);
   }
 
@@ -86,7 +87,7 @@ function keyOf(address: string, channel: Channel): string {
   return `${isIPv6(address) ? 6 : 4} ${channel}`;
 }
 
-/** Without the zone that belongs to this computer only. */
+/** Strips the zone index, which is local to this computer. */
 function plainAddress(address: string): string {
   return address.split('%')[0] ?? address;
 }

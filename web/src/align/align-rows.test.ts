@@ -1,7 +1,7 @@
 import type { Gear, Rig, Take, TakeLine } from '../store/records';
 import { boathouse } from '../store/boathouse';
 import { gear } from '../store/gear';
-import { planOffsets, standingOf, worstOf } from './align-rows';
+import { planOffsets, alignStatus, worstOf } from './align-rows';
 
 const box = (offsetMs: number, more: Partial<Gear> = {}): Gear =>
   gear({ id: 'box', name: 'Box', offsetMs, returnChannel: 1, ...more });
@@ -34,67 +34,67 @@ const rowOf = (rig: Rig, takes: Take[], bufferMs?: number) => planOffsets(rig, t
 test('nothing measured: nothing to apply', () => {
   const row = rowOf(rigOf([box(0)]), []);
   expect(row).toMatchObject({ now: null, before: null, wantedMs: null });
-  expect(standingOf(row, 1)).toBe('unmeasured');
+  expect(alignStatus(row, 1)).toBe('unmeasured');
 });
 
-test('12.3 ms late with no offset: sent 12.3 ms earlier', () => {
+test('12.3 ms late without an offset: sent 12.3 ms earlier', () => {
   const row = rowOf(rigOf([box(0)]), [take(line(12.3, 0))]);
   expect(row.wantedMs).toBeCloseTo(-12.3, 9);
-  expect(standingOf(row, 1)).toBe('apply');
+  expect(alignStatus(row, 1)).toBe('apply');
 });
 
-test('applied but not measured again: the old take stands as before, and nothing is proved', () => {
+test('applied but not measured again: the old take becomes "before", and nothing is confirmed', () => {
   const row = rowOf(rigOf([box(-12.3)]), [take(line(12.3, 0))]);
   expect(row).toMatchObject({ now: null, before: { offsetMs: 0 } });
-  expect(standingOf(row, 1)).toBe('applied');
+  expect(alignStatus(row, 1)).toBe('applied');
 });
 
-test('proved: the newest take with the offset in force, and the one before it with another', () => {
+test('confirmed: the newest take with the current offset, and the previous one with another', () => {
   const row = rowOf(rigOf([box(-12.3)]), [take(line(0.2, -12.3)), take(line(12.3, 0))]);
   expect(row).toMatchObject({ now: { offsetMs: -12.3 }, before: { offsetMs: 0 }, known: { takes: 2 } });
-  expect(standingOf(row, 1)).toBe('there');
+  expect(alignStatus(row, 1)).toBe('there');
 });
 
-test('taken back: what was measured after the change is not shown as before it, but counts', () => {
+test('undone: a measurement after the change isn’t shown as "before", but counts', () => {
   const row = rowOf(rigOf([box(0)]), [take(line(0.2, -12.3)), take(line(12.3, 0))]);
   expect(row).toMatchObject({ now: { offsetMs: 0 }, before: null });
   expect(row.wantedMs).toBeCloseTo(-12.4, 9);
 });
 
-test('a take that is not to be believed, or in which its offset was moved, moves nothing', () => {
+test('an unreliable take, or one whose offset moved during it, moves nothing', () => {
   const unsure = line(80, 0);
   const report = { ...unsure.report!, believable: false };
   expect(rowOf(rigOf([box(0)]), [take({ ...unsure, report })])).toMatchObject({ now: null, wantedMs: null });
   expect(rowOf(rigOf([box(0)]), [take(line(5, 0, { moved: true }))])).toMatchObject({ now: null, wantedMs: null });
 });
 
-test('what varies so much that its place lies within the interval is left where it is', () => {
-  expect(standingOf(rowOf(rigOf([box(0)]), [take(line(0.9, 0, {}, 1.1))]), 1)).toBe('there');
-  expect(standingOf(rowOf(rigOf([box(0)]), [take(line(0.9, 0, {}, 0.2))]), 1)).toBe('apply');
+test('a follower whose target is within its interval isn’t moved', () => {
+  expect(alignStatus(rowOf(rigOf([box(0)]), [take(line(0.9, 0, {}, 1.1))]), 1)).toBe('there');
+  expect(alignStatus(rowOf(rigOf([box(0)]), [take(line(0.9, 0, {}, 0.2))]), 1)).toBe('apply');
 });
 
-test('two takes that contradict each other apply nothing until a third decides', () => {
+test('two contradicting takes apply nothing until a third decides', () => {
   const two = [take(line(16, 0)), take(line(12, 0))];
-  expect(standingOf(rowOf(rigOf([box(0)]), two), 1)).toBe('contradicted');
-  expect(standingOf(rowOf(rigOf([box(0)]), [take(line(16.1, 0)), ...two]), 1)).toBe('apply');
+  expect(alignStatus(rowOf(rigOf([box(0)]), two), 1)).toBe('contradicted');
+  expect(alignStatus(rowOf(rigOf([box(0)]), [take(line(16.1, 0)), ...two]), 1)).toBe('apply');
 });
 
-test('stale: what was measured on another port, or with other buffers, does not count, and says why', () => {
+test('out of date: a measurement on another port, or with other buffers, doesn’t count, and says why', () => {
   const moved = rowOf(rigOf([box(0, { portId: 'p2' })]), [take(line(12, 0, { wiredTo: 'p1' }))]);
-  expect(moved).toMatchObject({ known: null, stale: 'it hangs on another port since' });
+  expect(moved).toMatchObject({ known: null, stale: 'output port has changed' });
   const then = { ...take(line(12, 0)), conditions: { version: '1', bufferMs: 12 } };
-  expect(rowOf(rigOf([box(0)]), [then], 40).stale).toContain('buffers');
+  expect(rowOf(rigOf([box(0)]), [then], 40).stale).toContain('audio buffer');
   expect(rowOf(rigOf([box(0)]), [then], 13).stale).toBeNull();
 });
 
-test('what is locked stays, what has its own menu is told what to type, what is played by notes goes by those', () => {
+test('locked offsets stay, device offsets are to be entered, and gear driven by notes goes by those takes', () => {
   const takes = [take(line(12.3, 0))];
   expect(rowOf(rigOf([box(0)], { locked: ['box'] }), takes)).toMatchObject({ wantedMs: 0, limit: 'locked' });
   const place = { where: 'own' as const, own: 0, unit: 'ms' as const, plusIs: 'later' as const, step: 1 };
   const own = rowOf(rigOf([box(0, { offset: place })]), takes);
   expect(own.wantedMs).toBe(-12);
-  expect(standingOf(own, 1)).toBe('type');
-  // Only for what the hub itself sends earlier has everybody to wait.
+  expect(alignStatus(own, 1)).toBe('type');
+  // Only offsets applied by the hub add pre-roll.
   expect(planOffsets(rigOf([box(0, { offset: place })]), takes).preRollMs).toBe(0);
   expect(planOffsets(rigOf([box(0)]), takes).preRollMs).toBeCloseTo(12.3, 9);
   const byNotes = { ...take(line(7, 0)), drive: 'notes' as const };
@@ -102,20 +102,20 @@ test('what is locked stays, what has its own menu is told what to type, what is 
     known: { lateMs: 12.3 },
     byNotes: { lateMs: 7 },
   });
-  expect(rowOf(rigOf([box(0, { takes: 'nothing' })]), [byNotes, ...takes]).known!.lateMs).toBe(7);
+  expect(rowOf(rigOf([box(0, { syncsTo: 'nothing' })]), [byNotes, ...takes]).known!.lateMs).toBe(7);
 });
 
-test('a take that asked something else says where somebody lands only by the way', () => {
+test('takes of other experiments don’t count', () => {
   const chase = { ...take(line(40, 0)), plan: { question: 'drift' as const } };
   expect(rowOf(rigOf([box(0)]), [chase]).known).toBeNull();
 });
 
-test('with the slowest, and with one that was not measured', () => {
+test('aligned to the slowest, and to a device that isn’t measured', () => {
   const two = [box(0), box(0, { id: 'slow', name: 'Slow' })];
   const takes = [take(line(12, 0), line(30, 0, { gearId: 'slow' }))];
   const { rows } = planOffsets(rigOf(two, { target: 'latest' }), takes);
   expect(rows.map(({ wantedMs }) => wantedMs)).toEqual([expect.closeTo(18, 9), 0]);
   expect(worstOf(rows)).toMatchObject({ awayMs: expect.closeTo(-18, 9), row: { gear: { id: 'box' } } });
   const lacking = planOffsets(rigOf(two, { target: { id: 'slow' } }), [take(line(12, 0))]);
-  expect(lacking.problem).toContain('Slow has no believable take yet');
+  expect(lacking.problem).toContain('Slow has no reliable take yet');
 });

@@ -9,38 +9,40 @@ import {
   type Reading,
 } from '@metronomo/core';
 import { changedSince } from './changed-since';
-import { heardOf } from '../store/gear';
-import { MOST_OFFSET_MS } from '../store/rig-schema';
+import { withAudioReturn } from '../store/gear';
+import { MAX_OFFSET_MS } from '../store/rig-schema';
 import type { Drive, Gear, Rig, Take, TakeLine } from '../store/records';
 
-/** One follower as Align sees it. Times in ms, + is late. */
+/** One follower in Align. Times in ms, + is late. */
 export interface AlignRow {
   gear: Gear;
-  /** The last believable measurement with the offset that is in force now. */
+  /** The latest reliable measurement with the current offset. */
   now: TakeLine | null;
-  /** Of those before that with another offset, the one that landed furthest off; where the offset in force is not measured yet, of all. */
+  /**
+   * Of the earlier ones with another offset, the one furthest off; of all, while the current offset isn't measured yet.
+   */
   before: TakeLine | null;
-  /** What its last takes say together, of where it would land with no offset; null when there is none to go by. */
+  /** The pooled result of its last takes, without offset; null if there is none. */
   known: PooledLateness | null;
-  /** What takes by notes say, where it is otherwise measured by its own pattern: that may differ. */
+  /** The result of takes by notes, for a device usually measured by its own pattern; the two may differ. */
   byNotes: PooledLateness | null;
-  /** Where it lands by that with the offset in force. */
+  /** Its landing with the current offset according to that. */
   lateMs: number | null;
-  /** Where it is to land. */
+  /** The landing to aim for. */
   meetMs: number;
-  /** The offset that brings it there. */
+  /** The offset that achieves it. */
   wantedMs: number | null;
   limit: OffsetLimit | null;
   locked: boolean;
-  /** Why what was measured does not hold any more, where nothing else was. */
+  /** Why the measurement is out of date, if there is no current one. */
   stale: string | null;
 }
 
 export interface Plan {
   rows: AlignRow[];
-  /** How long everybody waits at play once all of it is applied. */
+  /** Pre-roll once all of it is applied. */
   preRollMs: number;
-  /** Why nobody can be brought anywhere; null when they can. */
+  /** Why nothing can be aligned; null if it can. */
   problem: string | null;
 }
 
@@ -55,13 +57,13 @@ interface Measured {
 }
 
 /**
- * What to do with everybody who is heard, by the takes, newest first; those that asked something else say where somebody lands only by
- * the way, and do not count. `bufferMs`: as in `changedSince`.
+ * The plan for every follower with an audio return, from its takes, newest first. Takes of other experiments measure
+ * landings only incidentally and don't count. `bufferMs`: as in `changedSince`.
  */
 export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number | null = null): Plan {
   const { target, locked } = rig.align;
-  const followers = heardOf(rig.gear).map((gear) => {
-    const believable = believableOf(takes, gear);
+  const followers = withAudioReturn(rig.gear).map((gear) => {
+    const believable = reliableOf(takes, gear);
     const changed = believable.map(({ take, line }) => changedSince(take, line, rig, bufferMs));
     const valid = believable.filter((_, i) => changed[i] === null);
     const own = valid.filter(({ take }) => (take.drive ?? driveOf(gear)) === driveOf(gear));
@@ -91,30 +93,30 @@ export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number |
       stale: known ? null : (changed[0] ?? null),
     };
   });
-  // What is typed into gear lets nobody wait.
+  // Offsets set on a device add no pre-roll.
   const leads = rows.map(({ gear, wantedMs }) => -((gear.offset.where === 'hub' ? wantedMs : null) ?? gear.offsetMs));
-  return { rows, preRollMs: Math.max(0, ...leads), problem: lacking ? lackingOf(rig, target) : null };
+  return { rows, preRollMs: Math.max(0, ...leads), problem: lacking ? missingFor(rig, target) : null };
 }
 
-/** Small steps after the first great one are not what somebody wants to see as before. */
+/** The "before" to show is the original error, not a small step after it. */
 function furthestOff(lines: readonly TakeLine[]): TakeLine | null {
   const off = ({ report }: TakeLine) => Math.abs(report?.medianMs ?? 0);
   return lines.reduce<TakeLine | null>((most, line) => (most && off(most) >= off(line) ? most : line), null);
 }
 
-function lackingOf({ gear }: Rig, target: AlignTarget): string {
+function missingFor({ gear }: Rig, target: AlignTarget): string {
   const name = typeof target === 'object' ? gear.find(({ id }) => id === target.id)?.name : undefined;
   return name
-    ? `All are to be with ${name}, and ${name} has no believable take yet: measure it first.`
-    : 'The one that all are to be with is not in this rig any more. Choose another, or the beat.';
+    ? `Align to is set to ${name}, but ${name} has no reliable take yet. Measure it first.`
+    : 'The device to align to is no longer in this rig. Choose another, or the beat.';
 }
 
-/** How it is made to sound to be measured: by the clock it follows, or by notes where it follows none. */
-export function driveOf({ takes }: Gear): Drive {
-  return takes === 'nothing' ? 'notes' : 'clock';
+/** How it is driven for a take: by clock if it follows one, else by notes. */
+export function driveOf({ syncsTo }: Gear): Drive {
+  return syncsTo === 'nothing' ? 'notes' : 'clock';
 }
 
-function believableOf(takes: readonly Take[], gear: Gear): Measured[] {
+function reliableOf(takes: readonly Take[], gear: Gear): Measured[] {
   return takes.flatMap((take) =>
     (take.plan ? [] : take.lines)
       .filter((line) => line.gearId === gear.id && line.report?.believable && !line.moved)
@@ -139,14 +141,14 @@ function readingOf(gear: Gear, known: PooledLateness, locked: boolean, bpm: numb
     doubtMs: known.doubtMs,
     resolutionMs: inHub ? OFFSET_STEP_MS : step * ownUnitMs(unit, { sampleRate, bpm }),
     locked,
-    ...(inHub && { earliestMs: -MOST_OFFSET_MS, latestMs: MOST_OFFSET_MS }),
+    ...(inHub && { earliestMs: -MAX_OFFSET_MS, latestMs: MAX_OFFSET_MS }),
   };
 }
 
-/** How a row stands. `type`: its offset is to be typed into its own menu. */
-export type Standing = 'unmeasured' | 'stale' | 'contradicted' | 'apply' | 'type' | 'applied' | 'there' | 'limited';
+/** Status of a row. `type`: its offset has to be entered on the device. */
+export type AlignStatus = 'unmeasured' | 'stale' | 'contradicted' | 'apply' | 'type' | 'applied' | 'there' | 'limited';
 
-export function standingOf(row: AlignRow, toleranceMs: number): Standing {
+export function alignStatus(row: AlignRow, toleranceMs: number): AlignStatus {
   const { gear, known, lateMs, meetMs, wantedMs, now, limit, locked } = row;
   if (known === null || lateMs === null) return row.stale ? 'stale' : 'unmeasured';
   if (known.contradictedBy) return 'contradicted';
@@ -157,20 +159,17 @@ export function standingOf(row: AlignRow, toleranceMs: number): Standing {
   return now ? 'there' : 'applied';
 }
 
-/**
- * Within half of what the ear forgives, or varying so much that where it is to be lies within its interval: that is as near as it
- * can be told.
- */
+/** Within half the tolerance, or with the target inside its interval: as close as can be told. */
 function isNear({ known }: AlignRow, awayMs: number, toleranceMs: number): boolean {
   return Math.abs(awayMs) <= Math.max(toleranceMs / 2, known?.doubtMs ?? 0);
 }
 
-/** To be moved by the hub, and nothing speaks against it. */
+/** Can be moved by the hub right now. */
 export function needsApplying(row: AlignRow, toleranceMs: number): boolean {
-  return standingOf(row, toleranceMs) === 'apply';
+  return alignStatus(row, toleranceMs) === 'apply';
 }
 
-/** How far the worst of them is from where it is to be; null while nothing is known. */
+/** The largest distance from the target; null while nothing is measured. */
 export function worstOf(rows: readonly AlignRow[]): { row: AlignRow; awayMs: number } | null {
   const away = rows.flatMap((row) => (row.lateMs === null ? [] : [{ row, awayMs: row.lateMs - row.meetMs }]));
   return away.reduce<(typeof away)[number] | null>(

@@ -1,24 +1,24 @@
 import Papa from 'papaparse';
 import type { StemReading } from '../measure/protocol';
 
-/** A part that was dropped, with what was found in it. Times in ms. */
+/** A dropped stem with its measurement. Times in ms. */
 export interface Stem {
   id: string;
   name: string;
-  /** The channel that carries the click; null where it is known how late it is. */
+  /** The click channel; null if the latency is entered by hand. */
   clickChannel: number | null;
   knownLateMs: number;
   reading: StemReading;
 }
 
 export interface StemOptions {
-  /** To fractions of a sample, and not only to whole ones. */
+  /** Sub-sample shifts instead of whole samples. */
   fractions: boolean;
-  /** The first clicks of all come to one place, that of the latest of them. */
+  /** Line up all first clicks with the latest of them. */
   together: boolean;
 }
 
-/** By how many samples each channel of each part is moved, by its id; minus is earlier. Null where it is not known how late it is. */
+/** Shift of each channel of each stem in samples, by id; minus is earlier. Null while the latency is unknown. */
 export function stemMoves(stems: readonly Stem[], { fractions, together }: StemOptions): Map<string, number[] | null> {
   const firstClicks = stems.flatMap(({ reading: { firstClickMs } }) => firstClickMs ?? []);
   const meetMs = Math.max(...firstClicks);
@@ -36,11 +36,11 @@ export function stemMoves(stems: readonly Stem[], { fractions, together }: StemO
   );
 }
 
-/** The name under which each is written: never that of what was read, and never that of another. */
+/** File name of each aligned stem: never the original's, and never another's. */
 export function writtenNames(stems: readonly Pick<Stem, 'name'>[]): string[] {
   const taken = new Set<string>();
   return stems.map(({ name }) => {
-    const bare = `${name.replace(/\.wav$/i, '').slice(0, 100)} in time`;
+    const bare = `${name.replace(/\.wav$/i, '').slice(0, 100)} aligned`;
     let free = bare;
     for (let n = 2; taken.has(free); n++) free = `${bare} ${n}`;
     taken.add(free);
@@ -48,7 +48,7 @@ export function writtenNames(stems: readonly Pick<Stem, 'name'>[]): string[] {
   });
 }
 
-/** What was moved by how much, as CSV (RFC 4180); cells that a table would take for formulas are made harmless. */
+/** The list of shifts as CSV (RFC 4180); cells a spreadsheet could read as formulas are escaped. */
 export function moveList(stems: readonly Stem[], moves: ReadonlyMap<string, number[] | null>): string {
   const names = writtenNames(stems);
   const rows = stems.flatMap(({ id, name, clickChannel, knownLateMs, reading }, i) => {

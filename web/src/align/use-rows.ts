@@ -6,7 +6,7 @@ import { planOffsets, type Plan } from './align-rows';
 
 const NOTHING: Plan = { rows: [], preRollMs: 0, problem: null };
 
-/** All followers of the rig in use that are heard, with what was measured and what would bring them together. */
+/** The alignment plan of the current rig. */
 export function usePlan(): Plan {
   const rig = useSession(({ rig }) => rig);
   const takes = useTakes();

@@ -1,6 +1,10 @@
 import type { ReactNode } from 'react';
 
-/** One of the upright fields of the top strip. */
-export function Cell({ className, children }: { className: string; children: ReactNode }) {
-  return <div className={`flex px-5 not-last:border-r not-last:border-rule ${className}`}>{children}</div>;
+/** One field of the top strip. */
+export function Cell({ className, title, children }: { className: string; title?: string; children: ReactNode }) {
+  return (
+    <div title={title} className={`flex px-5 not-last:border-r not-last:border-rule ${className}`}>
+      {children}
+    </div>
+  );
 }

@@ -6,7 +6,7 @@ import { useTakes } from '../store/use-takes';
 
 const KEY = 'metronomo.hints-done';
 
-/** Three short hints along the path of a first visit: listen, measure, align. Gone for good once used. */
+/** Three short hints for a first visit: listen, measure, align. Gone for good once closed. */
 export function Hints() {
   const [done, setDone] = useState(() => localStorage.getItem(KEY) !== null);
   const demo = useSession(({ rig }) => rig?.demo ?? false);
@@ -20,9 +20,9 @@ export function Hints() {
   if (done || !demo) return null;
   const now = proved ? 3 : takes.length > 0 ? 2 : heard ? 1 : 0;
   const hints = [
-    { to: '/run', text: 'Listen: press Play. Eight boxes sound after the click.' },
-    { to: '/bench', text: 'Measure: take eight bars on the Bench.' },
-    { to: '/align', text: 'Align: one press brings them together, and proves it.' },
+    { to: '/run', text: 'Listen: press Play. Eight devices sound after the click, each late by a different amount.' },
+    { to: '/bench', text: 'Measure: record an eight-bar take on the Bench.' },
+    { to: '/align', text: 'Align: one press puts every device in time and confirms it with a Proof.' },
   ];
   return (
     <aside
@@ -31,7 +31,7 @@ export function Hints() {
     >
       {now === 3 ? (
         <span className="flex-1">
-          Listened, measured, applied, proved: that was the whole path. Now connect your own gear in Rig.
+          Done: everything is measured, aligned and confirmed. Now connect your own gear in Rig.
         </span>
       ) : (
         <ol className="flex flex-1 flex-wrap gap-x-8">
@@ -49,7 +49,7 @@ export function Hints() {
           ))}
         </ol>
       )}
-      <button type="button" onClick={leave} aria-label="Close the hints" className="p-1 text-soft hover:text-ink">
+      <button type="button" onClick={leave} aria-label="Close hints" className="p-1 text-soft hover:text-ink">
         <X size={16} />
       </button>
     </aside>

@@ -1,6 +1,6 @@
 import type { MessageKind } from '../hub/protocol';
 
-/** One ink a kind of time message. */
+/** One color per kind of message. */
 export const MESSAGE_INKS: Record<MessageKind, string> = {
   clock: 'text-clock',
   transport: 'text-command',

@@ -4,9 +4,10 @@ import { useState } from 'react';
 import { command, useSession } from '../hub/session';
 import { barsBeatsTicks, songTimecode } from '../hub/song-facts';
 import { useSongFacts } from '../hub/use-song-facts';
+import { fps } from '../parts/numbers';
 import { Cell } from './cell';
 
-/** Where the hub stands, in bars, beats and ticks, and in timecode. Press one to go somewhere else. */
+/** The hub's position in bars, beats and ticks and in timecode. Edit either one to locate. */
 export function Position() {
   const beat = useSession(({ snapshot }) => snapshot.beat);
   const songMs = useSession(({ snapshot }) => snapshot.songMs);
@@ -23,20 +24,20 @@ export function Position() {
   return (
     <>
       <Cell className="w-48 flex-col justify-center">
-        <span className="text-xs text-soft">{counts ? 'Counting in' : 'Bar . beat . tick'}</span>
+        <span className="text-xs text-soft">{counts ? 'Count-in' : 'Bar.beat.tick'}</span>
         <PlaceField
           label="Position"
-          hint="Bar, or bar.beat; Enter goes there"
+          hint="Type a bar or bar.beat (9.3), then press Enter"
           text={barsBeatsTicks(facts.meter, beat)}
           toBeat={toBeat}
           className="text-[32px] leading-tight font-bold"
         />
       </Cell>
       <Cell className="hidden w-48 flex-col justify-center md:flex">
-        <span className="text-xs text-soft">Timecode, {song.rate} fps</span>
+        <span className="text-xs text-soft">Timecode, {fps(song.rate)}</span>
         <PlaceField
           label="Timecode"
-          hint="01:02:03:04; Enter goes there"
+          hint="Type a timecode (01:02:03:04), then press Enter"
           text={songTimecode(song, songMs)}
           toBeat={fromTimecode}
           className="text-[21px] leading-snug"
@@ -46,7 +47,7 @@ export function Position() {
   );
 }
 
-/** A readout that is a field while it is held. */
+/** A readout that becomes a field on focus. */
 function PlaceField({
   label,
   hint,
@@ -69,7 +70,7 @@ function PlaceField({
   return (
     <input
       aria-label={label}
-      title={hint}
+      title={draft !== null && beat === null ? 'Not a position in this song' : hint}
       aria-invalid={draft !== null && beat === null}
       className={clsx(
         'w-full border-b border-transparent bg-transparent hover:border-rule focus:border-ink aria-invalid:text-wrong',
@@ -91,7 +92,7 @@ function PlaceField({
   );
 }
 
-/** Null for what is no place in the song. */
+/** Null if the text isn't a position in the song. */
 function placeOf(text: string, toBeat: (text: string) => number): number | null {
   try {
     const beat = toBeat(text);

@@ -8,14 +8,22 @@ import { Button } from '../parts/button';
 import { midiWords } from '../parts/midi-words';
 import { saveText } from '../parts/save-file';
 import { MESSAGE_INKS } from './message-inks';
-import { tell } from './toast-store';
+import { showToast } from './toast-store';
+import { count, decimal } from '../parts/numbers';
 
 const KINDS: readonly MessageKind[] = ['transport', 'timecode', 'notes', 'clock', 'other'];
+const KIND_LABELS: Readonly<Record<MessageKind, string>> = {
+  transport: 'Transport',
+  timecode: 'Timecode',
+  notes: 'Notes and controllers',
+  clock: 'Clock',
+  other: 'Other',
+};
 const LOOK_EVERY_MS = 200;
-const MOST_KEPT = 2000;
-const MOST_SHOWN = 150;
+const MAX_KEPT = 2000;
+const MAX_SHOWN = 150;
 
-/** The messages as a list: filtered by gear and kind, paused, copied, exported. */
+/** The message list: filter by device and kind, pause, capture, copy, save. */
 export function RibbonPanel() {
   const [paused, setPaused] = useState(false);
   const [kinds, setKinds] = useState<MessageKind[]>(['transport', 'timecode', 'notes', 'other']);
@@ -45,16 +53,16 @@ export function RibbonPanel() {
               checked={kinds.includes(kind)}
               onChange={() => setKinds(kinds.includes(kind) ? kinds.filter((one) => one !== kind) : [...kinds, kind])}
             />
-            {kind}
+            {KIND_LABELS[kind]}
           </label>
         ))}
         <select
-          aria-label="Messages of"
+          aria-label="Filter by device"
           value={portId}
           className="border border-rule px-1 py-0.5"
           onChange={({ target }) => setPortId(target.value)}
         >
-          <option value="">all gear</option>
+          <option value="">All gear</option>
           {ports.map((id) => (
             <option key={id} value={id}>
               {nameOf(id)}
@@ -63,13 +71,15 @@ export function RibbonPanel() {
         </select>
         <span className="ml-auto flex gap-1">
           <Button aria-pressed={paused} onClick={() => setPaused(!paused)}>
-            {paused ? 'Go on' : 'Pause'}
+            {paused ? 'Resume' : 'Pause'}
           </Button>
           <CaptureButton />
           <Button
             disabled={shown.length === 0}
             onClick={() =>
-              void navigator.clipboard.writeText(asText()).then(() => tell(`${shown.length} messages copied.`))
+              void navigator.clipboard
+                .writeText(asText())
+                .then(() => showToast(`Copied ${count(shown.length, 'message')}.`))
             }
           >
             Copy
@@ -79,19 +89,14 @@ export function RibbonPanel() {
           </Button>
         </span>
       </div>
-      <div
-        className="h-44 overflow-auto px-4 py-1 font-mono text-xs"
-        tabIndex={0}
-        aria-label="List of messages"
-        role="log"
-      >
-        {shown.length === 0 && <p className="font-sans text-soft">Nothing of that has passed yet.</p>}
+      <div className="h-44 overflow-auto px-4 py-1 font-mono text-xs" tabIndex={0} aria-label="Message list" role="log">
+        {shown.length === 0 && <p className="font-sans text-soft">No matching messages yet.</p>}
         {shown
-          .slice(-MOST_SHOWN)
+          .slice(-MAX_SHOWN)
           .reverse()
           .map(({ number, atMs, direction, portId: port, bytes }) => (
             <p key={number} className={`whitespace-nowrap ${MESSAGE_INKS[kindOf(bytes)]}`}>
-              {(atMs / 1000).toFixed(4)} {direction === 'in' ? 'in ' : 'out'} {nameOf(port).padEnd(16)}{' '}
+              {decimal(atMs / 1000, 4)} {direction === 'in' ? 'in ' : 'out'} {nameOf(port).padEnd(16)}{' '}
               {midiWords(bytes)}
             </p>
           ))}
@@ -100,33 +105,33 @@ export function RibbonPanel() {
   );
 }
 
-/** Keeps every message whole, to be saved or played back from the logbook. */
+/** Records every message, to export or play back from the Logbook. */
 function CaptureButton() {
   const captured = useCapture((state) => state.captured);
   const nameOf = usePortNames();
   return (
     <Button aria-pressed={captured !== null} onClick={() => (captured === null ? void capture(nameOf) : stopCapture())}>
-      {captured === null ? 'Capture' : `Stop capturing (${captured})`}
+      {captured === null ? 'Capture' : `Stop capture (${captured})`}
     </Button>
   );
 }
 
-/** The newest messages, asked for a few times a second and not one by one; paused, they stand still. */
+/** Recent messages, polled a few times a second instead of rendered one by one. */
 function useMessages(paused: boolean): LoggedMessage[] {
   const [messages, setMessages] = useState<LoggedMessage[]>([]);
   useEffect(() => {
     if (paused) return;
     let last = messages.at(-1)?.number ?? 0;
     const look = async () => {
-      const more = await hub.messagesAfter(last, MOST_KEPT);
+      const more = await hub.messagesAfter(last, MAX_KEPT);
       if (more.length === 0) return;
       last = more.at(-1)?.number ?? last;
-      setMessages((before) => [...before, ...more].slice(-MOST_KEPT));
+      setMessages((before) => [...before, ...more].slice(-MAX_KEPT));
     };
     void look();
     const timer = setInterval(() => void look(), LOOK_EVERY_MS);
     return () => clearInterval(timer);
-    // What is kept goes on from where it was when it was paused.
+    // Resuming continues from the messages already shown.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [paused]);
   return messages;

@@ -5,8 +5,9 @@ import { midiWords } from '../parts/midi-words';
 import { usePortNames } from '../hub/use-port-names';
 import { MESSAGE_INKS } from './message-inks';
 import { RibbonPanel } from './ribbon-panel';
+import { count } from '../parts/numbers';
 
-/** The last messages in and out: one line, or unfolded a list; never in the way of the clock. */
+/** The last messages in and out: one line, or expanded to a list; never blocks the clock. */
 export function Ribbon() {
   const ribbon = useSession(({ ribbon }) => ribbon);
   const [open, setOpen] = useState(false);
@@ -39,5 +40,5 @@ export function Ribbon() {
 
 function SentCount() {
   const messages = useSession(({ snapshot }) => snapshot.messages);
-  return <span className="shrink-0 text-soft">{messages.toLocaleString('en')} sent</span>;
+  return <span className="shrink-0 text-soft">{count(messages, 'message')} sent</span>;
 }

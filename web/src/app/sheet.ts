@@ -7,7 +7,7 @@ export function chosenSheet(): SheetChoice {
   return stored === 'paper' || stored === 'night' ? stored : 'system';
 }
 
-/** Puts the chosen sheet on the page, and keeps it there when the system's own setting changes. */
+/** Applies the theme, and follows the system's setting when it changes. */
 export function applySheet(choice: SheetChoice = chosenSheet()): void {
   localStorage.setItem(KEY, choice);
   const dark = matchMedia('(prefers-color-scheme: dark)');

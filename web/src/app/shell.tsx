@@ -10,13 +10,13 @@ import { TopStrip } from './top-strip';
 import { useShortcuts } from './use-shortcuts';
 import { VIEWS } from './views';
 
-/** What is always there: the strip, the five steps, the view, the ribbon. */
+/** The frame around every view: top strip, steps, ribbon. */
 export function Shell() {
   const help = useShortcuts();
   const { pathname } = useLocation();
   const view = VIEWS.find(({ path }) => pathname.startsWith(path));
   return (
-    <Toast.Provider swipeDirection="right" label="Message">
+    <Toast.Provider swipeDirection="right" label="Notification">
       <div className="flex h-dvh flex-col overflow-hidden print:block print:h-auto print:overflow-visible">
         <TopStrip />
         <Steps />

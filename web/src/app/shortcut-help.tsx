@@ -5,17 +5,17 @@ import { applySheet, chosenSheet, type SheetChoice } from './sheet';
 import { Field, Select } from '../parts/field';
 
 const KEYS = [
-  ['Space', 'Play and stop'],
-  ['Home', 'Back to the start'],
-  ['T', 'Tap the tempo'],
-  ['1 to 5', 'Open a view'],
+  ['Space', 'Play / stop'],
+  ['Home', 'Go to start'],
+  ['T', 'Tap tempo'],
+  ['1 to 5', 'Switch view'],
   ['M', 'Start a take on the Bench'],
-  ['← →', 'On a row in Align: 0.1 ms earlier, later; with Shift 1 ms, with Alt one sample'],
-  ['Ctrl or Cmd + Z', 'Undo; with Shift, redo'],
-  ['?', 'This page'],
+  ['← →', 'Align: nudge the selected row 0.1 ms earlier or later (Shift: 1 ms, Alt: 1 sample)'],
+  ['Ctrl or Cmd + Z', 'Undo (Shift: redo)'],
+  ['?', 'Show this help'],
 ];
 
-/** Keys and sheet; not modal, for time may be running. */
+/** Shortcuts and theme; not modal, because playback may be running. */
 export function ShortcutHelp({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const { data: status } = useSWR<ServerStatus>(open ? '/api/status' : null, readJson);
   return (
@@ -24,7 +24,7 @@ export function ShortcutHelp({ open, onOpenChange }: { open: boolean; onOpenChan
         aria-describedby={undefined}
         className="fixed top-36 right-4 z-10 w-96 border border-ink bg-raised p-5 shadow-md"
       >
-        <Dialog.Title className="mb-3 text-lg font-bold">Keys and sheet</Dialog.Title>
+        <Dialog.Title className="mb-3 text-lg font-bold">Shortcuts and theme</Dialog.Title>
         <dl className="mb-4 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1.5 text-sm">
           {KEYS.map(([key, does]) => (
             <div key={key} className="contents">
@@ -33,20 +33,20 @@ export function ShortcutHelp({ open, onOpenChange }: { open: boolean; onOpenChan
             </div>
           ))}
         </dl>
-        <Field label="Sheet">
+        <Field label="Theme">
           {(id) => (
             <Select
               id={id}
               defaultValue={chosenSheet()}
               onChange={(event) => applySheet(event.target.value as SheetChoice)}
             >
-              <option value="system">As the system has it</option>
-              <option value="paper">Paper</option>
-              <option value="night">Night</option>
+              <option value="system">System</option>
+              <option value="paper">Light</option>
+              <option value="night">Dark</option>
             </Select>
           )}
         </Field>
-        <p className="mt-4 text-xs text-soft">{serverInWords(status)}</p>
+        <p className="mt-4 text-xs text-soft">{serverText(status)}</p>
         <Dialog.Close asChild>
           <Button className="mt-4">Close</Button>
         </Dialog.Close>
@@ -65,6 +65,6 @@ async function readJson(url: string): Promise<ServerStatus> {
   return (await response.json()) as ServerStatus;
 }
 
-function serverInWords(status: ServerStatus | undefined): string {
-  return status ? `Served by Metronomo ${status.version}.` : 'No server is reached. Everything here works without it.';
+function serverText(status: ServerStatus | undefined): string {
+  return status ? `Metronomo ${status.version}` : 'Server not reachable. Everything except network MIDI still works.';
 }

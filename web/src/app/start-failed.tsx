@@ -1,13 +1,18 @@
-/** Shown instead of the app when the browser's storage or its workers cannot be used. */
+import { Button } from '../parts/button';
+
+/** Shown instead of the app when the browser's storage or its workers can't be used. */
 export function StartFailed({ error }: { error: unknown }) {
   return (
     <main className="mx-auto max-w-xl p-10">
-      <h1 className="mb-2 text-lg font-bold">Metronomo could not start</h1>
+      <h1 className="mb-2 text-lg font-bold">Metronomo couldn’t start</h1>
       <p className="mb-2">
-        It keeps its takes in this browser’s storage, and that could not be opened. A private window or a full disk can
-        be the cause. Nothing that was stored has been changed.
+        The browser’s storage couldn’t be opened. This happens in private windows or when the disk is full. Use a normal
+        window or free some disk space, then reload. Your saved data is unchanged.
       </p>
       <p className="font-mono text-xs text-soft">{error instanceof Error ? error.message : String(error)}</p>
+      <Button className="mt-4" onClick={() => location.reload()}>
+        Reload page
+      </Button>
     </main>
   );
 }

@@ -2,14 +2,15 @@ import { formatDistanceToNowStrict } from 'date-fns';
 import { NavLink } from 'react-router';
 import { useSession } from '../hub/session';
 import { useFollowers } from '../hub/use-followers';
+import { count } from '../parts/numbers';
 import { signed } from '../parts/words';
 import { useTakeCount, useTakes } from '../store/use-takes';
-import { standingOf, worstOf, type Plan } from '../align/align-rows';
+import { alignStatus, worstOf, type Plan } from '../align/align-rows';
 import { usePlan } from '../align/use-rows';
 import { useLineCheck } from '../views/rig/use-line-check';
 import { VIEWS } from './views';
 
-/** The five views as steps, each with a line that says how it stands. */
+/** The five views in working order, each with a line of status. */
 export function Steps() {
   const lines = useStepLines();
   return (
@@ -41,9 +42,9 @@ function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
   const toFix = open.filter(({ severity }) => severity === 'wrong').length;
   const locked = followers.filter((follower) => follower.state === 'locked').length;
   return {
-    '/rig': `${rig?.demo ? 'demo, ' : ''}${rig?.gear.length ?? 0} gear, ${toFix} to fix`,
-    '/run': state === 'stopped' ? 'stopped' : `rolling, ${locked} of ${followers.length} locked`,
-    '/bench': latest ? `last take ${formatDistanceToNowStrict(latest.startedAt)} ago` : 'no take yet',
+    '/rig': `${rig?.demo ? 'demo, ' : ''}${count(rig?.gear.length ?? 0, 'device')}, ${toFix} to fix`,
+    '/run': state === 'stopped' ? 'stopped' : `playing, ${locked} of ${followers.length} locked`,
+    '/bench': latest ? `last take ${formatDistanceToNowStrict(latest.startedAt)} ago` : 'no takes yet',
     '/align': alignLine(rows, rig?.align.toleranceMs ?? 1),
     '/logbook': count(taken, 'take'),
   };
@@ -52,13 +53,9 @@ function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
 function alignLine(rows: Plan['rows'], toleranceMs: number): string {
   const worst = worstOf(rows);
   const stale = rows.filter((row) => row.stale !== null).length;
-  if (!worst) return stale > 0 ? `${stale} stale` : 'nothing measured';
-  const standings = rows.map((row) => standingOf(row, toleranceMs));
-  if (standings.every((one) => one === 'there')) return `proved, worst ${signed(worst.awayMs)} ms`;
-  if (standings.every((one) => one === 'there' || one === 'applied')) return 'applied, not proved';
-  return `worst ${signed(worst.awayMs)} ms${stale > 0 ? `, ${stale} stale` : ''}`;
-}
-
-function count(n: number, noun: string): string {
-  return `${n} ${noun}${n === 1 ? '' : 's'}`;
+  if (!worst) return stale > 0 ? `${stale} out of date` : 'not measured yet';
+  const standings = rows.map((row) => alignStatus(row, toleranceMs));
+  if (standings.every((one) => one === 'there')) return `confirmed, largest error ${signed(worst.awayMs)} ms`;
+  if (standings.every((one) => one === 'there' || one === 'applied')) return 'applied, not confirmed';
+  return `largest error ${signed(worst.awayMs)} ms${stale > 0 ? `, ${stale} out of date` : ''}`;
 }

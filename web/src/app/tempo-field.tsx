@@ -3,11 +3,12 @@ import { useId, useState } from 'react';
 import { useSession } from '../hub/session';
 import { Button } from '../parts/button';
 import { setTempo, tap } from './tempo';
+import { decimal } from '../parts/numbers';
 
-/** The tempo: set by number or by tapping, shown as it is; while it rolls, all followers are taken along. */
+/** The tempo, typed or tapped; changes apply to all followers during playback. */
 export function TempoField() {
   const id = useId();
-  // As the hub has it: after a leader was lost that is the leader's last tempo, whatever was set by hand before.
+  // From the hub: after the leader was lost this is its last tempo, whatever was set by hand before.
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
   const fromSong = useSession(({ rig }) => rig?.song.tempoFrom === 'sections' && rig.song.sections.length > 0);
   const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
@@ -22,16 +23,16 @@ export function TempoField() {
     <div className="flex items-end gap-2">
       <div className="flex flex-col">
         <label htmlFor={id} className="text-xs text-soft">
-          Tempo, BPM{fromSong ? ', by the song' : ''}
+          Tempo, BPM{fromSong ? ' (from song)' : ''}
         </label>
         <input
           id={id}
           inputMode="decimal"
           aria-invalid={draft !== null && invalid}
           readOnly={led}
-          title={led ? 'Who leads sets the tempo' : `From ${SLOWEST_BPM} to ${FASTEST_BPM} BPM`}
+          title={led ? 'Tempo set by the leader' : `${SLOWEST_BPM} to ${FASTEST_BPM} BPM`}
           className="w-34 border-b border-transparent bg-transparent text-[32px] leading-tight font-bold hover:border-rule focus:border-ink aria-invalid:text-wrong"
-          value={draft ?? bpm.toFixed(2)}
+          value={draft ?? decimal(bpm, 2)}
           onFocus={(event) => event.target.select()}
           onChange={(event) => setDraft(event.target.value.slice(0, 9))}
           onBlur={settle}
@@ -41,7 +42,7 @@ export function TempoField() {
           }}
         />
       </div>
-      <Button className="mb-1.5 !px-2.5 !py-1" disabled={led} onClick={tap} title="Tap along, four times or more: T">
+      <Button className="mb-1.5 !px-2.5 !py-1" disabled={led} onClick={tap} title="Tap at least four beats (T)">
         Tap
       </Button>
     </div>

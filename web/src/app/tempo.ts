@@ -10,7 +10,7 @@ export function tap(): void {
   if (bpm !== null && bpm >= SLOWEST_BPM && bpm <= FASTEST_BPM) setTempo(bpm);
 }
 
-/** By hand from now on, whatever the song says. */
+/** Switches from the song's tempo to a manual one. */
 export function setTempo(bpm: number): void {
   void changeRig((rig) => ({ ...rig, bpm, song: { ...rig.song, tempoFrom: 'hand' } }));
 }

@@ -6,12 +6,12 @@ export interface ToastMessage {
   undo?: () => void;
 }
 
-/** Short messages that come and go, with a way back where there is one. */
+/** Transient messages, with undo where there is one. */
 export const useToasts = create<{ messages: ToastMessage[] }>(() => ({ messages: [] }));
 
 let nextId = 1;
 
-export function tell(text: string, undo?: () => void): void {
+export function showToast(text: string, undo?: () => void): void {
   const message: ToastMessage = undo ? { id: nextId++, text, undo } : { id: nextId++, text };
   useToasts.setState(({ messages }) => ({ messages: [...messages.slice(-2), message] }));
 }

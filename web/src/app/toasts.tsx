@@ -1,7 +1,7 @@
 import { Toast } from 'radix-ui';
 import { dismiss, useToasts } from './toast-store';
 
-/** Messages that come and go, in a row of their own over the ribbon: they lie on nothing. */
+/** Transient messages in a row of their own above the ribbon, so that they cover nothing. */
 export function Toasts() {
   const messages = useToasts(({ messages }) => messages);
   return (

@@ -1,14 +1,15 @@
 import { HUB_ID, type SourceSnapshot } from '@metronomo/core';
 import { Play, SkipBack, Square } from 'lucide-react';
-import { command, handBack, useSession } from '../hub/session';
+import { command, switchBack, useSession } from '../hub/session';
 import { useMidiPorts } from '../hub/midi-ports';
 import { useFollowers } from '../hub/use-followers';
 import { Cell } from './cell';
 import { Position } from './position';
 import { TempoField } from './tempo-field';
 import { playOrStop } from './use-shortcuts';
+import { decimal, whole } from '../parts/numbers';
 
-/** Always there: transport, position, tempo, who leads, and how the followers are. */
+/** Transport, position, tempo, leader and followers; visible in every view. */
 export function TopStrip() {
   const state = useSession(({ snapshot }) => snapshot.state);
   const playing = state !== 'stopped';
@@ -26,7 +27,7 @@ export function TopStrip() {
         <button
           type="button"
           onClick={() => command({ kind: 'locate', beat: 0 })}
-          aria-label="Back to the start"
+          aria-label="Go to start"
           className="flex h-11 w-11 items-center justify-center border border-ink bg-raised hover:bg-sheet"
         >
           <SkipBack size={18} />
@@ -37,53 +38,58 @@ export function TopStrip() {
         <TempoField />
       </Cell>
       <Cell className="hidden flex-col justify-center md:flex">
-        <WhoLeads />
+        <Leader />
       </Cell>
       <Followers />
     </header>
   );
 }
 
-/** Who leads just now, how that stands, and who would next. */
-function WhoLeads() {
+/** The current leader, its state, and the next in the fallback order. */
+function Leader() {
   const rig = useSession(({ rig }) => rig);
   const leader = useSession(({ snapshot }) => snapshot.leader);
   const words = useSession(({ snapshot }) => {
     const source = snapshot.sources.find(({ id }) => id === snapshot.leader);
-    return source ? leadWords(source) : null;
+    return source ? syncWords(source) : null;
   });
   const nameOf = (id?: string) => (id === HUB_ID ? 'Hub' : rig?.gear.find((one) => one.id === id)?.name);
   const [first] = rig?.leaders ?? [];
   const next = rig?.leaders[rig.leaders.indexOf(leader) + 1];
   return (
     <>
-      <span className="text-xs text-soft">Who leads</span>
+      <span className="text-xs text-soft">Leader</span>
       <span className="max-w-40 truncate text-lg font-bold">{nameOf(leader) ?? 'Hub'}</span>
       {first !== undefined && first !== leader ? (
         <span className="text-xs whitespace-nowrap text-wrong" role="status">
-          {nameOf(first)} was lost ·{' '}
-          <button type="button" className="underline underline-offset-2" onClick={() => void handBack()}>
-            hand back
+          {nameOf(first)} lost ·{' '}
+          <button
+            type="button"
+            className="underline underline-offset-2"
+            aria-label={`Switch back to ${nameOf(first)}`}
+            onClick={() => void switchBack()}
+          >
+            Switch back
           </button>
         </span>
       ) : (
-        <span className="max-w-44 truncate text-xs text-soft">{words ?? (next ? `then ${nameOf(next)}` : '')}</span>
+        <span className="max-w-44 truncate text-xs text-soft">{words ?? (next ? `next: ${nameOf(next)}` : '')}</span>
       )}
     </>
   );
 }
 
-/** How following stands, and what is missing. */
-function leadWords({ state, rolling, arrives, bpm, missing }: SourceSnapshot): string {
+/** State of the incoming sync, and missing ticks. */
+function syncWords({ state, rolling, receiving, bpm, missing }: SourceSnapshot): string {
   switch (state) {
     case 'silent':
-      return arrives === 'nothing' ? 'waiting: nothing arrives' : `waiting, ${arrives} arrives`;
+      return receiving === 'nothing' ? 'no signal' : `waiting, receiving ${receiving}`;
     case 'settling':
-      return 'settling …';
+      return 'settling…';
     case 'locked':
-      return `locked${rolling ? '' : ', standing'}${bpm ? `, ${bpm.toFixed(1)}` : ''}${missing > 0 ? `, ${missing} ticks missing` : ''}`;
+      return `locked${rolling ? '' : ', stopped'}${bpm ? `, ${decimal(bpm, 1)} BPM` : ''}${missing > 0 ? `, missing ticks: ${missing}` : ''}`;
     case 'freewheeling':
-      return 'freewheeling: nothing arrives';
+      return 'freewheeling, no signal';
     case 'lost':
       return 'lost';
   }
@@ -93,25 +99,33 @@ function Followers() {
   const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
   const { lateMessages, lostMessages } = useMidiPorts();
   const preRollMs = useSession(({ snapshot }) => snapshot.preRollMs);
-  // Rounded up to tens, or it would flicker.
+  // Rounded up to tens to avoid flicker.
   const lookaheadMs = useSession(({ snapshot }) => 10 * Math.ceil(snapshot.lookaheadMs / 10));
   const sleeps = useSession(({ snapshot }) => snapshot.sleeps);
+  const playing = useSession(({ snapshot }) => snapshot.state !== 'stopped');
   const locked = followers.filter(({ state }) => state === 'locked').length;
+  const troubles = [
+    lateMessages > 0 && `late messages: ${whole(lateMessages)}`,
+    lostMessages > 0 && `not sent: ${whole(lostMessages)}`,
+    sleeps > 0 && `stopped by computer sleep ${sleeps}×`,
+  ].filter((one) => one !== false);
+  const timing = `Look-ahead ${whole(lookaheadMs)} ms${preRollMs > 0 ? `, pre-roll ${decimal(preRollMs, 1)} ms` : ''}`;
   return (
-    <Cell className="hidden flex-col justify-center lg:flex">
+    <Cell className="hidden flex-col justify-center lg:flex" title={timing}>
       <span className="text-xs text-soft">Followers</span>
       <span className="text-lg">
-        <b>
-          {locked} of {followers.length}
-        </b>{' '}
-        locked
+        {playing ? (
+          <>
+            <b>
+              {locked} of {followers.length}
+            </b>{' '}
+            locked
+          </>
+        ) : (
+          <b>Stopped</b>
+        )}
       </span>
-      <span className="text-xs text-soft">
-        {lateMessages} late messages, plans {Math.round(lookaheadMs)} ms ahead
-        {lostMessages > 0 && `, ${lostMessages} lost`}
-        {preRollMs > 0 && `, pre-roll ${preRollMs.toFixed(1)} ms`}
-        {sleeps > 0 && `, stopped ${sleeps}× because the computer slept`}
-      </span>
+      <span className="text-xs text-soft">{troubles.join(', ') || 'No late messages'}</span>
     </Cell>
   );
 }

@@ -2,12 +2,12 @@ import { HUB_ID } from '@metronomo/core';
 import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useNavigate } from 'react-router';
-import { command, stepBack, useSession } from '../hub/session';
+import { command, undoOrRedo, useSession } from '../hub/session';
 import { tap } from './tempo';
-import { tell } from './toast-store';
+import { showToast } from './toast-store';
 import { VIEWS } from './views';
 
-/** Keys that work everywhere but in text fields, where they are letters. */
+/** Keyboard shortcuts; inactive in text fields. */
 export function useShortcuts() {
   const [open, setOpen] = useState(false);
   const navigate = useNavigate();
@@ -27,12 +27,12 @@ export function playOrStop(): void {
   if (snapshot.state !== 'stopped') command({ kind: 'stop' });
   else if (snapshot.leader === HUB_ID) command({ kind: 'play', countIn: rig?.song.countsIn ?? false });
   else {
-    const name = rig?.gear.find(({ id }) => id === snapshot.leader)?.name ?? 'Somebody else';
-    tell(`${name} leads: press play there. The hub starts with it.`);
+    const name = rig?.gear.find(({ id }) => id === snapshot.leader)?.name ?? 'Another device';
+    showToast(`${name} is the leader. Press play on the device; the hub starts with it.`);
   }
 }
 
 async function step(direction: 'undo' | 'redo'): Promise<void> {
-  const done = await stepBack(direction);
-  tell(done ? (direction === 'undo' ? 'Taken back.' : 'Made again.') : `Nothing to ${direction}.`);
+  const done = await undoOrRedo(direction);
+  showToast(done ? (direction === 'undo' ? 'Undone.' : 'Redone.') : `Nothing to ${direction}.`);
 }

@@ -1,4 +1,4 @@
-/** The five views, in the order of the work. */
+/** The five views in working order. */
 export const VIEWS = [
   { path: '/rig', name: 'Rig' },
   { path: '/run', name: 'Run' },

@@ -1,12 +1,12 @@
 const READINGS = 32;
 const EVERY_MS = 60;
-/** When this many readings in a row stand apart from the rest by more than the jerks do, the sound stopped for a moment. */
+/** Consecutive readings beyond the jitter that mean an audio dropout. */
 const JUMP_READINGS = 5;
 const JUMP_SECONDS = 0.002;
 
 /**
- * How the audio clock runs against the window's. Audio has its own crystal and its stamps come in jerks, so the middle
- * of many readings is taken, never one. Seconds of the context against ms of the window.
+ * Maps the audio clock to the window's. Audio runs on its own crystal and its timestamps jitter, so the median of many
+ * readings is used, never a single one. Seconds of the context against ms of the window.
  */
 export class AudioClock {
   readonly #context: AudioContext;
@@ -19,7 +19,7 @@ export class AudioClock {
     this.#read();
   }
 
-  /** The context time of the sample that leaves the speakers at `atMs`. */
+  /** Context time of the sample that leaves the speakers at `atMs`. */
   contextTimeAt(atMs: number): number {
     return atMs / 1000 + this.#offsetSeconds();
   }
@@ -42,7 +42,7 @@ export class AudioClock {
     if (contextTime <= 0 || performanceTime <= 0) return;
     this.#offsets.push(contextTime - performanceTime / 1000);
     if (this.#offsets.length > READINGS) this.#offsets.shift();
-    // After a break in the sound the two clocks stand to each other in a new way; what was read before is worth nothing.
+    // A dropout changes the relation of the two clocks: discard earlier readings.
     const last = this.#offsets.slice(-JUMP_READINGS);
     const jumped = last.length === JUMP_READINGS && Math.abs(middle(last) - middle(this.#offsets)) > JUMP_SECONDS;
     if (jumped) this.#offsets.splice(0, this.#offsets.length - JUMP_READINGS);

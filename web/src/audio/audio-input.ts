@@ -1,11 +1,11 @@
 import captureUrl from './capture.worklet.ts?worker&url';
 import { audioEngine } from './engine';
 
-/** Audio sources are named by this and the browser's own device id. */
+/** Prefix of audio source ids, followed by the browser's device id. */
 export const AUDIO_PREFIX = 'audio:';
 
 const CLOCK_EVERY_MS = 1000;
-const MOST_CHANNELS = 8;
+const MAX_CHANNELS = 8;
 
 export class AudioInputError extends Error {
   override readonly name = 'AudioInputError';
@@ -17,13 +17,13 @@ export interface OpenAudioInput {
   close(): void;
 }
 
-/** Everything that makes a voice clearer makes a measurement wrong. */
+/** Voice processing (echo cancellation, noise suppression, AGC) would distort the timing: turn it all off. */
 const UNTOUCHED = { echoCancellation: false, noiseSuppression: false, autoGainControl: false };
 
 /**
- * Opens an audio input and lets its samples flow into `toMeasure`. `deviceId` empty means the system's own choice.
- * `onClock` is told again and again when, in ms of the window's clock, frame 0 was; `onLost` once if the device goes.
- * @throws AudioInputError in words for a musician.
+ * Opens an audio input and streams its samples to `toMeasure`. An empty `deviceId` is the system default. `onClock` is
+ * called repeatedly with the time of frame 0 in ms of the window's clock; `onLost` once if the device is disconnected.
+ * @throws AudioInputError with a message for the musician.
  */
 export async function openAudioInput(
   deviceId: string,
@@ -33,11 +33,11 @@ export async function openAudioInput(
   const { context, clock } = audioEngine();
   const stream = await askForInput(deviceId);
   const track = stream.getAudioTracks()[0];
-  if (!track) throw new AudioInputError('The audio input has no channel. Choose another.');
+  if (!track) throw new AudioInputError('This audio input has no channels. Choose another one.');
   await context.resume();
   await context.audioWorklet.addModule(captureUrl);
   const source = new MediaStreamAudioSourceNode(context, { mediaStream: stream });
-  const channels = Math.min(MOST_CHANNELS, track.getSettings().channelCount ?? source.channelCount);
+  const channels = Math.min(MAX_CHANNELS, track.getSettings().channelCount ?? source.channelCount);
   const capture = new AudioWorkletNode(context, 'capture', {
     numberOfInputs: 1,
     numberOfOutputs: 0,
@@ -64,7 +64,7 @@ export async function openAudioInput(
   };
 }
 
-/** The inputs the browser shows; without permission they have no names yet. */
+/** The inputs the browser reports; their names are empty without permission. */
 export async function listAudioInputs(): Promise<{ id: string; label: string }[]> {
   const devices = (await navigator.mediaDevices?.enumerateDevices?.()) ?? [];
   return devices
@@ -74,11 +74,13 @@ export async function listAudioInputs(): Promise<{ id: string; label: string }[]
 
 async function askForInput(deviceId: string): Promise<MediaStream> {
   if (!navigator.mediaDevices?.getUserMedia)
-    throw new AudioInputError('This browser gives a page no audio input. Open Metronomo on localhost or over HTTPS.');
+    throw new AudioInputError(
+      'The browser blocks audio input on this page. Open Metronomo on localhost or over HTTPS.',
+    );
   const device = deviceId ? { deviceId: { exact: deviceId } } : {};
   try {
     return await navigator.mediaDevices.getUserMedia({
-      audio: { ...UNTOUCHED, channelCount: { ideal: MOST_CHANNELS }, ...device },
+      audio: { ...UNTOUCHED, channelCount: { ideal: MAX_CHANNELS }, ...device },
     });
   } catch (error) {
     throw new AudioInputError(WORDS[error instanceof DOMException ? error.name : ''] ?? WORDS[''], { cause: error });
@@ -87,9 +89,9 @@ async function askForInput(deviceId: string): Promise<MediaStream> {
 
 const WORDS: Record<string, string> & { '': string } = {
   NotAllowedError:
-    'The browser was not allowed to use the audio input. Allow the microphone for this page in the browser’s address bar, then open it again.',
-  NotFoundError: 'No audio input was found. Connect the interface, then open it again.',
-  OverconstrainedError: 'That audio input is not here any more. Choose another.',
-  NotReadableError: 'The audio input is in use by another program. Close it there, then open it again.',
-  '': 'The audio input could not be opened. Check that it is connected, then open it again.',
+    'Audio input is blocked. Allow the microphone for this page in the browser’s address bar, then open the input again.',
+  NotFoundError: 'No audio input found. Connect your audio interface, then open the input again.',
+  OverconstrainedError: 'That audio input is no longer available. Choose another one.',
+  NotReadableError: 'Another program is using the audio input. Close it there, then open the input here again.',
+  '': 'The audio input couldn’t be opened. Check the connection, then open it again.',
 };

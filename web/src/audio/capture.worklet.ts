@@ -1,11 +1,11 @@
-/** Frames handed over at a time: 43 ms at 48 kHz. */
+/** Frames per batch: 43 ms at 48 kHz. */
 const BATCH_FRAMES = 2048;
 
 type Order = { kind: 'begin'; port: MessagePort; channels: number } | { kind: 'end' };
 
 /**
- * Takes every sample of its input, on all channels, and posts them in batches that follow on from each other: where the
- * input is missing for a moment, silence stands in its place, so that time is never lost.
+ * Captures every sample of its input on all channels and posts contiguous batches. If the input is briefly missing,
+ * silence fills the gap, so that no time is lost.
  */
 class CaptureProcessor extends AudioWorkletProcessor {
   #port: MessagePort | null = null;

@@ -2,25 +2,25 @@ import { CLICK_SOUNDS, MidiParser, type SoundBlock } from '@metronomo/core';
 import { create } from 'zustand';
 import { audioEngine } from './engine';
 
-/** Returns are heard this much after they were captured, click and gear alike, so that none comes too late to be played. */
+/** Returns are played this long after capture, click and gear alike, so that no block misses its time. */
 const MONITOR_DELAY_MS = 60;
-/** Blocks are laid end to end; only when they stray this far from the clock are they set anew. */
+/** Blocks are played back to back; resync only beyond this error. */
 const RESYNC_SECONDS = 0.01;
 
 interface ListeningState {
   on: boolean;
-  /** Of each channel of the returns, 0..1. */
+  /** Per return channel, 0..1. */
   levels: Record<number, number>;
-  /** The click and all returns in the middle, or the click on the left and the returns on the right. */
+  /** Everything centred, or the click left and the returns right. */
   sides: 'mixed' | 'apart';
-  /** The one return that is heard against the click; null hears all. */
+  /** The only return to hear with the click; null for all. */
   solo: number | null;
   clickChannel: number;
-  /** The channels on which something is expected; what comes on others is not heard. */
+  /** Channels with an audio return; others are muted. */
   expected: number[];
 }
 
-/** What is heard through the speakers. */
+/** The monitor mix. */
 export const useListening = create<ListeningState>(() => ({
   on: true,
   levels: {},
@@ -30,11 +30,11 @@ export const useListening = create<ListeningState>(() => ({
   expected: [],
 }));
 
-/** Of each channel: how loud, and on which side. */
+/** Gain and panning per channel. */
 let strips: { gain: GainNode; pan: StereoPannerNode }[] = [];
 let next: { frame: number; time: number } | null = null;
 
-/** Plays a captured block, all channels with the same delay: what is heard is what is measured. */
+/** Plays a captured block with the same delay on all channels: what you hear is what is measured. */
 export function monitorBlock(block: SoundBlock): void {
   if (!useListening.getState().on) return;
   const { context, clock } = audioEngine();
@@ -81,8 +81,8 @@ const clicks = new Set<AudioBufferSourceNode>();
 const parser = new MidiParser();
 
 /**
- * The hub's own click, as a port: notes in, clicks out of the speakers at the time they are due. It is what a cable
- * takes back to an input as the reference.
+ * The hub's click as a port: notes in, clicks out of the speakers when due. A cable from there to an input is the
+ * reference.
  */
 export function playClick(bytes: Uint8Array, atMs: number): void {
   const { on, levels } = useListening.getState();
@@ -110,7 +110,7 @@ function connected(context: AudioContext): GainNode {
 
 const sounds = new Map<number, AudioBuffer>();
 
-/** By note: how high it sounds, and how fast it dies away. */
+/** Pitch and decay of each note. */
 const HERTZ: Readonly<Record<number, readonly [hertz: number, decaySeconds: number]>> = {
   [CLICK_SOUNDS['wood block'].barNote]: [2340, 0.006],
   [CLICK_SOUNDS['wood block'].beatNote]: [1560, 0.006],

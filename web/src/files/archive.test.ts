@@ -9,7 +9,7 @@ const quiet = () => undefined;
 const never = new AbortController().signal;
 const bytesOf = async (blob: Blob) => Buffer.from(await blob.arrayBuffer());
 
-/** A day in the demo, with all that data can be. */
+/** A day in the demo with every kind of data. */
 async function aDay(name: string): Promise<Database> {
   await asItWas(name, 6);
   const day = new Database(name);
@@ -25,7 +25,7 @@ async function aDay(name: string): Promise<Database> {
     ...{ id: 'e', rigId: 'own', at: 5, kind: 'offsets', lines: [], gearIds: ['porch'] },
     moves: [{ gearId: 'porch', name: 'Porch', fromMs: 0, toMs: -12.3 }],
   });
-  // Changed now and then, a rig has its fields in any order.
+  // After edits, a rig's fields may be in any order.
   const backwards = <Of extends object>(one: Of) => Object.fromEntries(Object.entries(one).reverse()) as Of;
   const [demo] = await day.rigs.toArray();
   await day.rigs.put({ ...backwards(demo!), gear: demo!.gear.map(backwards) });
@@ -45,7 +45,7 @@ async function aDay(name: string): Promise<Database> {
   return day;
 }
 
-test('all data out and in again, into empty data, give the same bytes and the same records', async () => {
+test('a full export imported into an empty database gives the same bytes and records', async () => {
   const day = await aDay('out');
   const first = await writeArchive(day, quiet, never);
   const aside = new Database('in');
@@ -57,7 +57,7 @@ test('all data out and in again, into empty data, give the same bytes and the sa
   expect(again.equals(await bytesOf(first))).toBe(true);
   for (const table of ['rigs', 'takes', 'clockTakes', 'offsetSets', 'calibrations', 'events', 'streams', 'pieces'])
     expect(await aside.table(table).toArray()).toEqual(await day.table(table).toArray());
-  // In other pieces, but the same samples and ticks.
+  // Chunked differently, but the same samples and ticks.
   const all = async (of: Database) => ({
     sound: (await of.sound.toArray())
       .flatMap(({ channels }) => channels.map((one) => [...one]))
@@ -68,7 +68,7 @@ test('all data out and in again, into empty data, give the same bytes and the sa
   expect(await all(aside)).toEqual(await all(day));
 });
 
-test('what is stopped in the middle is not used', async () => {
+test('a cancelled import isn’t used', async () => {
   const day = await aDay('stop');
   const zip = await writeArchive(day, quiet, never);
   const stop = new AbortController();
@@ -76,13 +76,13 @@ test('what is stopped in the middle is not used', async () => {
   await expect(readArchive(zip, aside, () => stop.abort(), stop.signal)).rejects.toThrow();
 });
 
-test('writing is ended in the middle, and leaves nothing behind', async () => {
+test('a cancelled export leaves nothing behind', async () => {
   const stop = new AbortController();
   const told = () => stop.abort(new Error('ended'));
   await expect(writeArchive(await aDay('end writing'), told, stop.signal)).rejects.toThrow('ended');
 });
 
-test('an archive opens in another program: its takes are JSON, its sound is WAV', async () => {
+test('an archive opens elsewhere: takes are JSON, audio is WAV', async () => {
   const { unzipSync, strFromU8 } = await import('fflate');
   const day = await aDay('other');
   const files = unzipSync(await bytesOf(await writeArchive(day, quiet, never)));

@@ -20,17 +20,17 @@ test.each([
   ['messages.mid', 'messages'],
   ['song.mid', 'messages'],
   ['sound.wav', 'sound'],
-])('the example %s of the documentation is read as what it is', async (name, what) => {
+])('the documentation’s example %s is recognized and read', async (name, what) => {
   expect((await readAny(new Blob([example(name)]), name, boathouse())).what).toBe(what);
 });
 
-// JSON Schema draft 2020-12, by another implementation of it.
-test('a rig that is saved is what the schema says, and so is the example', () => {
+// JSON Schema draft 2020-12, checked by an independent implementation.
+test('a saved rig matches the schema, and so does the example', () => {
   expect(isRig(JSON.parse(writeRigFile(boathouse())))).toBe(true);
   expect(isRig(JSON.parse(example('boathouse.rig.json').toString()))).toBe(true);
 });
 
-test('what the schema refuses, the app refuses too', () => {
+test('what the schema rejects, the app rejects too', () => {
   const text = JSON.stringify(JSON.parse(writeRigFile({ ...boathouse(), demo: false })));
   const wrong = hostileJson('rig', text, 'rig').filter(({ name }) => name.includes('another type'));
   let refused = 0;

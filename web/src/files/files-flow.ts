@@ -1,17 +1,18 @@
 import * as Comlink from 'comlink';
 import { format } from 'date-fns';
 import { create } from 'zustand';
-import { tell } from '../app/toast-store';
+import { showToast } from '../app/toast-store';
 import { switchRig, useSession } from '../hub/session';
 import { saveFile } from '../parts/save-file';
 import { DEMO_DATA, ownDataName } from '../store/database';
 import { noteEvent } from '../store/events';
-import { nameForAside, replaceOwnData } from '../store/own-data';
+import { newDatabaseName, replaceOwnData } from '../store/own-data';
 import { listRigs } from '../store/rigs';
 import type { Preference } from './merge';
-import type { Aside, FilesWorkerApi } from './protocol';
+import type { Preview, FilesWorkerApi } from './protocol';
+import { count, whole } from '../parts/numbers';
 
-/** The worker that reads and writes files, so that the screen does not wait for it. */
+/** The worker that reads and writes files, so that the screen doesn't wait for it. */
 export const files = Comlink.wrap<FilesWorkerApi>(
   new Worker(new URL('./files.worker.ts', import.meta.url), { type: 'module', name: 'files' }),
 );
@@ -19,9 +20,9 @@ export const files = Comlink.wrap<FilesWorkerApi>(
 type FilesFlow =
   | { state: 'idle' }
   | { state: 'working'; doing: string; done: number; all: number }
-  | { state: 'looking'; aside: Aside; fileName: string };
+  | { state: 'looking'; aside: Preview; fileName: string };
 
-/** What goes on with files, and why the last one could not be taken. */
+/** Current file operation, and why the last one failed. */
 export const useFilesFlow = create<{ flow: FilesFlow; problem: string | null }>(() => ({
   flow: { state: 'idle' },
   problem: null,
@@ -37,14 +38,15 @@ function progress(doing: string) {
 }
 
 function fail(error: unknown): void {
-  const problem = error instanceof Error ? error.message : 'It cannot be read.';
+  const problem =
+    error instanceof Error ? error.message : 'The file can’t be read. Save or download it again, then retry.';
   useFilesFlow.setState({ flow: idle, problem });
 }
 
-/** All data as one ZIP: one's own, or the demo's. */
+/** Exports all of your data, or the demo's, as one ZIP. */
 export async function saveAll(which: 'own' | 'demo'): Promise<void> {
   try {
-    const zip = await files.writeAll(which === 'demo' ? DEMO_DATA : ownDataName(), progress('Writing all data'));
+    const zip = await files.writeAll(which === 'demo' ? DEMO_DATA : ownDataName(), progress('Exporting'));
     saveFile(
       `metronomo-${which === 'demo' ? 'demo-' : ''}${format(Date.now(), 'yyyy-MM-dd')}.zip`,
       [zip],
@@ -56,11 +58,11 @@ export async function saveAll(which: 'own' | 'demo'): Promise<void> {
   }
 }
 
-/** Reads a ZIP aside, to be looked at. */
-export async function lookInto(file: File): Promise<void> {
+/** Reads a ZIP into a separate database for the preview. */
+export async function previewFile(file: File): Promise<void> {
   try {
     const targets = { own: ownDataName(), demo: DEMO_DATA };
-    const aside = await files.lookInto(file, nameForAside(), targets, progress(`Reading ${file.name}`));
+    const aside = await files.preview(file, newDatabaseName(), targets, progress(`Reading ${file.name}`));
     useFilesFlow.setState({ flow: { state: 'looking', aside, fileName: file.name } });
   } catch (error) {
     fail(error);
@@ -71,46 +73,43 @@ export function cancelFiles(): void {
   void files.cancel();
 }
 
-/** What lies aside is thrown away. */
-export async function leaveAside(aside: Aside): Promise<void> {
+/** Discards the previewed data. */
+export async function discardPreview(aside: Preview): Promise<void> {
   useFilesFlow.setState({ flow: idle });
   await files.forget(aside.name);
 }
 
-/** What is not here yet comes in; of what differs, what is preferred. */
-export async function mergeAside(aside: Aside, fileName: string, prefer: Preference): Promise<void> {
+/** Merges the previewed data: adds what is missing, and resolves conflicts by preference. */
+export async function mergePreview(aside: Preview, fileName: string, prefer: Preference): Promise<void> {
   try {
-    const { added, replaced } = await files.merge(aside, prefer, progress('Taking it in'));
+    const { added, replaced } = await files.merge(aside, prefer, progress('Merging'));
     useFilesFlow.setState({ flow: idle });
     const { rig } = useSession.getState();
-    const said = `${added} records came in from ${fileName}${replaced > 0 ? `, and ${replaced} were replaced` : ''}.`;
+    const said = `Imported ${count(added, 'record')} from ${fileName}${replaced > 0 ? `, replaced ${whole(replaced)}` : ''}.`;
     if (rig) await noteEvent({ rigId: rig.id, kind: 'data', lines: [said] });
-    await takeUpAnew();
-    tell(said, () => void undo(fileName));
+    await reloadData();
+    showToast(said, () => void undoMerge(fileName));
   } catch (error) {
     fail(error);
   }
 }
 
-async function undo(fileName: string): Promise<void> {
+async function undoMerge(fileName: string): Promise<void> {
   const undone = await files.undoMerge();
-  await takeUpAnew();
-  tell(undone ? `What came in from ${fileName} is gone again.` : 'That cannot be undone any more.');
+  await reloadData();
+  showToast(undone ? `Import of ${fileName} undone.` : 'This import can’t be undone any more.');
 }
 
-/** The rig in use may be another now. */
-async function takeUpAnew(): Promise<void> {
+/** The current rig may have changed: load it again. */
+async function reloadData(): Promise<void> {
   const { rig } = useSession.getState();
   const rigs = await listRigs();
   const next = rigs.find(({ id }) => id === rig?.id) ?? rigs[0];
   if (next) await switchRig(next.id);
 }
 
-/**
- * What came from the file is one's own from now on. What was there before is kept beside it, and can be gone back to. The page is
- * loaded anew.
- */
-export async function replaceWithAside(aside: Aside): Promise<void> {
+/** Replaces your data with the previewed data. The old data is kept and can be restored. Reloads the page. */
+export async function replaceWithPreview(aside: Preview): Promise<void> {
   const [first] = aside.contents.rigs;
   replaceOwnData(aside.name);
   if (first) await switchRig(first.id);

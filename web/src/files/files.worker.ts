@@ -20,13 +20,15 @@ const api: FilesWorkerApi = {
   async writeAll(name, tell) {
     return writeArchive(databaseNamed(name), throttled(tell), begin());
   },
-  async lookInto(file, asideName, targets, tell) {
+  async preview(file, asideName, targets, tell) {
     const aside = databaseNamed(asideName);
     try {
       const contents = await readArchive(file, aside, throttled(tell), begin());
       const demos = contents.rigs.filter(({ demo }) => demo).length;
       if (demos > 0 && demos < contents.rigs.length)
-        throw new FileError('This ZIP mixes the demo’s data with others; they are kept apart here.');
+        throw new FileError(
+          'This ZIP mixes demo data with your own, which Metronomo stores separately. Export the two as separate ZIPs.',
+        );
       const into = demos > 0 ? targets.demo : targets.own;
       return {
         name: asideName,
@@ -53,7 +55,7 @@ const api: FilesWorkerApi = {
     return true;
   },
   forget: (name) => databaseNamed(name).delete(),
-  cancel: () => stop.abort(new FileError('It was ended. Nothing was changed.')),
+  cancel: () => stop.abort(new FileError('Cancelled.')),
   soundOf: (name, takeId) => soundBlob(databaseNamed(name), takeId),
   async tableOf(name, takeIds) {
     return new Blob([writeTakeCsv(await listOfTakes(databaseNamed(name), takeIds))], { type: 'text/csv' });
@@ -72,7 +74,7 @@ const api: FilesWorkerApi = {
 
 const TELL_EVERY_MS = 100;
 
-/** The screen needs no more of it. */
+/** Throttled to what the screen can show. */
 function throttled(tell: (done: number, all: number) => void): (done: number, all: number) => void {
   let lastMs = -Infinity;
   return (done, all) => {

@@ -44,7 +44,7 @@ async function goodFiles(): Promise<GoodFiles> {
   };
 }
 
-test('good files are read, each as what it is', async () => {
+test('valid files are read by their type', async () => {
   const good = await goodFiles();
   const what = async (content: string | Uint8Array) =>
     (await readAny(new Blob([content as Uint8Array<ArrayBuffer>]), 'a', boathouse())).what;
@@ -61,7 +61,7 @@ test('good files are read, each as what it is', async () => {
   ]);
 });
 
-test('over five hundred that are damaged or mean harm each give an error in words, and change nothing', async () => {
+test('over five hundred damaged or malicious files each give an error message, and change nothing', async () => {
   const files = hostileFiles(await goodFiles()).filter(({ name }) => new RegExp(process.env['ONLY'] ?? '').test(name));
   const own = new Database('own');
   await own.rigs.put(boathouse());
@@ -76,7 +76,7 @@ test('over five hundred that are damaged or mean harm each give an error in word
       unharmed.push(name);
     } catch (error) {
       const said = error instanceof FileError ? error.message : `${name} fails by ${String(error)}`;
-      // A sentence for a musician, and none of the program's own.
+      // A sentence for the musician, not an internal message.
       if (
         !(error instanceof FileError) ||
         said.length < 15 ||

@@ -6,7 +6,7 @@ import { differences, merge, undoMerge } from './merge';
 const quiet = () => undefined;
 const never = new AbortController().signal;
 
-/** The same day twice: here, and in a file. */
+/** The same day twice: stored here, and in a file. */
 async function twice(name: string): Promise<{ own: Database; aside: Database }> {
   await asItWas(`${name} own`, 6);
   await asItWas(`${name} aside`, 6);
@@ -18,7 +18,7 @@ const all = async (of: Database) =>
     ArrayBuffer.isView(value) ? Array.from(value as Float32Array) : value,
   );
 
-test('what is here already as it is changes nothing', async () => {
+test('identical records change nothing', async () => {
   const { own, aside } = await twice('same');
   const before = await all(own);
   expect(await differences(aside, own)).toMatchObject({ added: 0, differing: [] });
@@ -26,7 +26,7 @@ test('what is here already as it is changes nothing', async () => {
   expect(await all(own)).toBe(before);
 });
 
-test('what is not here comes in with its sound and its ticks, and goes again by undo', async () => {
+test('new records are added with their audio and ticks, and removed by undo', async () => {
   const { own, aside } = await twice('new');
   await Promise.all(['takes', 'clockTakes', 'sound', 'ticks'].map((table) => own.table(table).clear()));
   const before = await all(own);
@@ -38,7 +38,7 @@ test('what is not here comes in with its sound and its ticks, and goes again by 
   expect(await all(own)).toBe(before);
 });
 
-test('where both have it and they differ, what is preferred stays; undo brings back what was', async () => {
+test('conflicts go by preference; undo restores the previous state', async () => {
   const { own, aside } = await twice('differs');
   const [take] = await own.takes.toArray();
   await own.takes.update(take!.id, { note: 'mine' });
@@ -52,7 +52,7 @@ test('where both have it and they differ, what is preferred stays; undo brings b
   expect((await own.takes.get(take!.id))!.note).toBe('mine');
 });
 
-test('ended in the middle, it leaves all as it was', async () => {
+test('a cancelled merge changes nothing', async () => {
   const { own, aside } = await twice('ended');
   await Promise.all(own.tables.map((table) => table.clear()));
   const stop = new AbortController();

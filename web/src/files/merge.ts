@@ -1,21 +1,21 @@
-import { format } from 'date-fns';
 import Dexie from 'dexie';
 import { otherTicks } from '../store/clock-takes';
 import type { Database } from '../store/database';
 import type { Progress } from './zip-entries';
+import { exactDayAndTime } from '../parts/dates';
 
-/** Records that stand for themselves, in the order in which they are taken over. */
+/** Independent records, in the order they are merged. */
 const TABLES = ['rigs', 'takes', 'clockTakes', 'offsetSets', 'events', 'streams', 'calibrations'] as const;
 type MergedTable = (typeof TABLES)[number];
 
-/** Where both have one under the same key, and they differ: whose stays. */
+/** Which version to keep in a conflict. */
 export type Preference = 'mine' | 'theirs';
 
 export interface Differences {
-  /** Not here yet. */
+  /** New records. */
   added: number;
   same: number;
-  /** Here too, and not the same. */
+  /** Records in conflict. */
   differing: { table: MergedTable; name: string }[];
 }
 
@@ -26,25 +26,25 @@ interface Row {
   mine: Record<string, unknown> | undefined;
 }
 
-/** What taking these data over would do. */
+/** Compares the previewed data with yours. */
 export async function differences(aside: Database, own: Database): Promise<Differences> {
   const found: Differences = { added: 0, same: 0, differing: [] };
   for await (const { table, theirs, mine } of rows(aside, own))
     if (!mine) found.added++;
-    else if (alike(theirs, mine)) found.same++;
+    else if (isSame(theirs, mine)) found.same++;
     else found.differing.push({ table, name: nameOf(theirs) });
   return found;
 }
 
-/** What a merge did, so that it can be undone. */
+/** What a merge did, for undo. */
 export interface Merged {
   added: { table: MergedTable; key: Row['key'] }[];
   replaced: { table: MergedTable; row: Record<string, unknown> }[];
 }
 
 /**
- * Takes over what is not here; of what differs, what is preferred. What was recorded under an id is never recorded again, so the raw
- * data of what is here stay.
+ * Adds what is missing; conflicts go by preference. An id is never recorded twice, so raw data of existing records
+ * stays.
  */
 export async function merge(
   aside: Database,
@@ -64,14 +64,14 @@ export async function merge(
         merged.added.push({ table, key });
         await copyParts(aside, own, table, String(key));
         await own.table(table).put(theirs);
-      } else if (!alike(theirs, mine) && prefer === 'theirs') {
+      } else if (!isSame(theirs, mine) && prefer === 'theirs') {
         merged.replaced.push({ table, row: mine });
         await own.table(table).put(theirs);
       }
       tell(++done, all);
     }
   } catch (error) {
-    // Half of it would be neither what was here nor what is there.
+    // Roll back: a partial merge would leave inconsistent data.
     await undoMerge(own, merged);
     throw error;
   }
@@ -126,13 +126,13 @@ async function copyParts(from: Database, to: Database, table: MergedTable, id: s
   }
 }
 
-function alike(a: object, b: object): boolean {
+function isSame(a: object, b: object): boolean {
   return JSON.stringify(a) === JSON.stringify(b);
 }
 
 function nameOf(row: Record<string, unknown>): string {
   const { name, startedAt, input } = row;
   if (typeof name === 'string') return name;
-  if (typeof startedAt === 'number') return `the take of ${format(startedAt, 'd MMM, HH:mm:ss')}`;
-  return typeof input === 'string' ? input : 'an entry of the logbook';
+  if (typeof startedAt === 'number') return `take of ${exactDayAndTime(startedAt)}`;
+  return typeof input === 'string' ? input : 'logbook entry';
 }

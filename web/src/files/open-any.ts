@@ -1,20 +1,21 @@
-import { format } from 'date-fns';
 import type { CapturedMessage } from '@metronomo/core';
-import { tell } from '../app/toast-store';
+import { showToast } from '../app/toast-store';
 import { switchRig } from '../hub/session';
 import { otherTicks } from '../store/clock-takes';
 import { database } from '../store/database';
 import { noteEvent } from '../store/events';
 import type { CapturedStream, Rig } from '../store/records';
 import { freeRigName, saveRig } from '../store/rigs';
-import { deleteStream, keepMessages, MOST_KEPT_MESSAGES } from '../store/streams';
+import { deleteStream, keepMessages, MAX_KEPT_MESSAGES } from '../store/streams';
 import { deleteTake } from '../store/takes';
 import { useFilesFlow } from './files-flow';
 import { readAny } from './read-any';
 import type { TakeFile } from './take-file';
 import { FileError } from './text-file';
+import { exactDayAndTime } from '../parts/dates';
+import { count } from '../parts/numbers';
 
-/** Takes in what somebody opened, each as what it is. Gives true for a ZIP, which is to be looked at first. */
+/** Imports a file by its type. Returns true for a ZIP, which needs a preview first. */
 export async function openAny(file: File, rig: Rig): Promise<boolean> {
   useFilesFlow.setState({ problem: null });
   try {
@@ -26,40 +27,45 @@ export async function openAny(file: File, rig: Rig): Promise<boolean> {
         const name = await freeRigName(opened.rig.name);
         await saveRig({ ...opened.rig, name });
         await switchRig(opened.rig.id);
-        tell([`${name} was opened, beside the others.`, ...opened.notes].join(' '));
+        showToast([`Imported ${name} as a new rig.`, ...opened.notes].join(' '));
         break;
       }
       case 'measured':
-        await takeIn(opened.file, rig, file.name);
+        await importTake(opened.file, rig, file.name);
         break;
       case 'table': {
         const { take } = opened;
         await database.takes.add(take);
         const names = take.lines.map(({ name }) => name).join(', ');
-        tell(`${names} came in from ${file.name}.`, () => void deleteTake(take.id));
+        showToast(`Imported ${names} from ${file.name}.`, () => void deleteTake(take.id));
         break;
       }
       case 'messages':
         await keepStream(opened.messages, rig, file);
         break;
       case 'sound':
-        throw new FileError('This is sound. Drop it on the Bench, under “How late is it on a recording?”.');
+        throw new FileError(
+          'This is an audio file. To measure it, drop it on the Bench under “How late is a recorded part?”.',
+        );
     }
     const { what } = opened;
-    if (what !== 'rig') await noteEvent({ rigId: rig.id, kind: 'data', lines: [`${file.name} was opened.`] });
+    if (what !== 'rig') await noteEvent({ rigId: rig.id, kind: 'data', lines: [`Imported ${file.name}`] });
   } catch (error) {
-    useFilesFlow.setState({ problem: error instanceof Error ? error.message : 'It cannot be read.' });
+    useFilesFlow.setState({
+      problem:
+        error instanceof Error ? error.message : 'The file can’t be read. Save or download it again, then retry.',
+    });
   }
   return false;
 }
 
-/** A take from elsewhere belongs to the rig in use; one that is here already stays as it is. */
-async function takeIn(file: TakeFile, rig: Rig, fileName: string): Promise<void> {
+/** An imported take belongs to the current rig; one that already exists is left alone. */
+async function importTake(file: TakeFile, rig: Rig, fileName: string): Promise<void> {
   const { take } = file;
   const here = file.what === 'take' ? await database.takes.get(take.id) : await database.clockTakes.get(take.id);
-  if (here) throw new FileError(`The take of ${format(take.startedAt, 'd MMM, HH:mm:ss')} is here already.`);
+  if (here) throw new FileError(`The take of ${exactDayAndTime(take.startedAt)} is already in the Logbook.`);
   if (file.what === 'take') {
-    // Its sound is another file.
+    // Its audio is a separate file.
     const status = file.take.status === 'recording' ? 'interrupted' : file.take.status;
     await database.takes.add({ ...file.take, rigId: rig.id, frames: 0, status });
     if (file.run.length > 0)
@@ -70,14 +76,16 @@ async function takeIn(file: TakeFile, rig: Rig, fileName: string): Promise<void>
     if (file.againstMs.length > 0)
       await database.ticks.add({ takeId: otherTicks(take.id), index: 0, times: Float64Array.from(file.againstMs) });
   }
-  tell(`The take in ${fileName} came in.`);
+  showToast(`Imported the take from ${fileName}.`);
 }
 
 async function keepStream(messages: CapturedMessage[], rig: Rig, file: File): Promise<void> {
   if (messages.length === 0)
-    throw new FileError('There is no message in this file. A song is opened in Run, under Song.');
-  if (messages.length > MOST_KEPT_MESSAGES)
-    throw new FileError(`There are more than ${MOST_KEPT_MESSAGES} messages in this file: too many to be kept.`);
+    throw new FileError('This file contains no MIDI messages. To import a song, open it in Run under Song.');
+  if (messages.length > MAX_KEPT_MESSAGES)
+    throw new FileError(
+      `This file has more than ${count(MAX_KEPT_MESSAGES, 'message')}, which is the limit. Split it and import the parts.`,
+    );
   const stream: CapturedStream = {
     id: crypto.randomUUID(),
     rigId: rig.id,
@@ -88,5 +96,5 @@ async function keepStream(messages: CapturedMessage[], rig: Rig, file: File): Pr
     durationMs: messages.at(-1)?.atMs ?? 0,
   };
   await keepMessages(database, stream, messages);
-  tell(`${messages.length} messages came in from ${file.name}.`, () => void deleteStream(stream));
+  showToast(`Imported ${count(messages.length, 'message')} from ${file.name}.`, () => void deleteStream(stream));
 }

@@ -2,9 +2,9 @@ import type { ArchiveContents } from './read-archive';
 import type { Differences, Preference } from './merge';
 import type { Progress } from './zip-entries';
 
-/** Data that came from a file and lie aside, to be looked at first. */
-export interface Aside {
-  /** Of the data that lie aside, and of those that they would go into. */
+/** Data read from a file, for the preview. */
+export interface Preview {
+  /** Name of the previewed database, and of the one to merge into. */
   name: string;
   into: string;
   demo: boolean;
@@ -13,21 +13,23 @@ export interface Aside {
 }
 
 export interface FilesWorkerApi {
-  /** All of some data as a ZIP. */
+  /** Exports a database as a ZIP. */
   writeAll(name: string, tell: Progress): Promise<Blob>;
-  /** Reads a ZIP aside; nothing is changed. Throws an error in words where it cannot be taken. */
-  lookInto(file: Blob, asideName: string, targets: { own: string; demo: string }, tell: Progress): Promise<Aside>;
-  merge(aside: Aside, prefer: Preference, tell: Progress): Promise<{ added: number; replaced: number }>;
-  /** Takes the last merge back. False where there is none any more. */
+  /**
+   * Reads a ZIP into a separate database; changes nothing else. Rejects with an error message if it can't be imported.
+   */
+  preview(file: Blob, asideName: string, targets: { own: string; demo: string }, tell: Progress): Promise<Preview>;
+  merge(aside: Preview, prefer: Preference, tell: Progress): Promise<{ added: number; replaced: number }>;
+  /** Undoes the last merge. False if there is none to undo. */
   undoMerge(): Promise<boolean>;
-  /** Throws data away. */
+  /** Deletes a database. */
   forget(name: string): Promise<void>;
-  /** Ends what is under way. */
+  /** Cancels the current operation. */
   cancel(): void;
-  /** A take's sound as a WAV file; null where it has none. */
+  /** A take's audio as a WAV file; null if it has none. */
   soundOf(name: string, takeId: string): Promise<Blob | null>;
-  /** All beats of some takes as a table. */
+  /** All beats of some takes as CSV. */
   tableOf(name: string, takeIds: string[]): Promise<Blob>;
-  /** How many takes there are, and about how many bytes their sound is. */
+  /** Number of takes, and approximate bytes of audio. */
   sizes(name: string): Promise<{ takes: number; soundBytes: number }>;
 }

@@ -13,7 +13,7 @@ import { readTakeCsv } from './take-csv';
 import { readTakeFile, type TakeFile } from './take-file';
 import { decodeText, FileError, parseJson } from './text-file';
 
-/** What somebody opened, told by what is in it and not by its name. */
+/** An opened file, typed by its contents, not its name. */
 export type Opened =
   | ({ what: 'rig' } & OpenedRig)
   | { what: 'measured'; file: TakeFile }
@@ -22,13 +22,13 @@ export type Opened =
   | { what: 'sound' }
   | { what: 'archive' };
 
-const MOST_BYTES = 64_000_000;
+const MAX_BYTES = 64_000_000;
 const ENOUGH_TO_KNOW = 4096;
 
 /**
- * Reads any file that Metronomo knows: a rig, a take, a table of beats, messages as a Standard MIDI File or as text. Sound and ZIPs
- * are only recognised: they are read piece by piece elsewhere.
- * @throws FileError in words, with the place.
+ * Reads any supported file: a rig, a take, a CSV of beats, messages as a Standard MIDI File or as text. Audio and ZIPs
+ * are only recognized; they are streamed elsewhere.
+ * @throws FileError with a message that names the place.
  */
 export async function readAny(file: Blob, name: string, rig: Rig): Promise<Opened> {
   try {
@@ -49,10 +49,11 @@ async function read(file: Blob, name: string, rig: Rig): Promise<Opened> {
     const { dataAt, dataBytes } = readWavHead(start);
     const there = file.size - dataAt;
     if (dataBytes !== null && dataBytes > there)
-      throw new WavError(`The sound is cut off: ${dataBytes} bytes are announced, ${there} are there.`, dataAt);
+      throw new WavError(`The audio is truncated: ${there} of ${dataBytes} bytes found`, dataAt);
     return { what: 'sound' };
   }
-  if (file.size > MOST_BYTES) throw new FileError('This file is too large: 64 MB at the most, but for sound and ZIPs.');
+  if (file.size > MAX_BYTES)
+    throw new FileError('This file is too large. The limit is 64 MB (audio and ZIPs excepted).');
   const bytes = new Uint8Array(await file.arrayBuffer());
   if (sign === 'MThd') return { what: 'messages', messages: readMessageFile(bytes) };
   const text = decodeText(bytes);
@@ -61,7 +62,7 @@ async function read(file: Blob, name: string, rig: Rig): Promise<Opened> {
   if (/^[^\n]*\bdue_ms\b/.test(text) || name.toLowerCase().endsWith('.csv'))
     return { what: 'table', take: readTakeCsv(text, rig, name) };
   throw new FileError(
-    'This is no file that Metronomo knows: it reads its own JSON, text and ZIP, Standard MIDI Files, WAV, and tables (CSV) of beats.',
+    'Metronomo can’t read this type of file. It imports its own ZIP, JSON and text files, Standard MIDI Files, WAV, and CSV files of beats.',
   );
 }
 
@@ -70,5 +71,5 @@ function readJson(text: string): Opened {
   const holds = (key: string) => typeof value === 'object' && value !== null && key in value;
   if (holds('metronomoRig')) return { what: 'rig', ...readRigFile(text) };
   if (holds('metronomoTake') || holds('metronomoClockTake')) return { what: 'measured', file: readTakeFile(text) };
-  throw new FileError('This JSON holds neither a rig nor a take: “metronomoRig” or “metronomoTake” is missing.');
+  throw new FileError('This JSON file is neither a rig nor a take: it has no “metronomoRig” or “metronomoTake”.');
 }

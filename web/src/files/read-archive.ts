@@ -13,10 +13,10 @@ import { checked, readTakeFile, type TakeFile } from './take-file';
 import { FileError, parseJson, versioned } from './text-file';
 import { ARCHIVE_VERSION, FIRST_NAME, listEntries, textOf, unpack, type Progress } from './zip-entries';
 
-// This runs in a worker of its own already.
+// This already runs in a worker of its own.
 configure({ useWebWorkers: false });
 
-/** What came out of an archive, and is not yet among one's own data. */
+/** The contents of an archive, before import. */
 export interface ArchiveContents {
   rigs: { id: string; name: string; demo: boolean }[];
   takes: number;
@@ -32,9 +32,9 @@ export interface ArchiveContents {
 }
 
 /**
- * Reads an archive into data that lie aside. All of it is looked at before any of it is used: names, sizes, sums, and what each
- * record has to be.
- * @throws FileError that names the file in it, and what is wrong.
+ * Reads an archive into a separate database. Names, sizes, checksums and every record are validated before anything is
+ * used.
+ * @throws FileError that names the file inside and what is wrong.
  */
 export async function readArchive(
   file: Blob,
@@ -51,27 +51,28 @@ export async function readArchive(
     const entries = await listEntries(file, zip);
     const open = new Map(entries.map((entry) => [entry.filename, entry]));
     const first = open.get(FIRST_NAME);
-    if (!first) throw new FileError(`This ZIP holds no data of Metronomo: “${FIRST_NAME}” is missing.`);
-    versioned(parseJson(await textOf(first), FIRST_NAME), 'metronomoData', ARCHIVE_VERSION, 'ZIP of data');
+    if (!first) throw new FileError(`This isn’t a Metronomo ZIP: “${FIRST_NAME}” is missing.`);
+    versioned(parseJson(await textOf(first), FIRST_NAME), 'metronomoData', ARCHIVE_VERSION, 'Metronomo ZIP');
     let done = 0;
     for (const entry of entries) {
       signal.throwIfAborted();
-      await takeIn(entry, open, into, contents);
+      await readEntry(entry, open, into, contents);
       tell(++done, entries.length);
     }
     return contents;
   } catch (error) {
     if (error instanceof FileError || signal.aborted) throw error;
     const said = error instanceof Error ? error.message : '';
-    if (error instanceof Dexie.DexieError) throw new FileError(`The browser’s storage cannot take it: ${said}`);
-    throw new FileError(`This ZIP is damaged: ${said || 'it cannot be read'}.`);
+    if (error instanceof Dexie.DexieError)
+      throw new FileError(`The browser couldn’t store this data: ${said} Free some disk space, then try again.`);
+    throw new FileError(`This ZIP is damaged: ${said || 'unreadable'}. Export or download it again.`);
   } finally {
     await zip.close();
   }
 }
 
-/** What each file of an archive is, by its name. */
-async function takeIn(
+/** Dispatches each file of the archive by its name. */
+async function readEntry(
   entry: FileEntry,
   all: ReadonlyMap<string, FileEntry>,
   into: Database,
@@ -80,7 +81,7 @@ async function takeIn(
   const { filename } = entry;
   const json = async () => parseJson(await textOf(entry), filename);
   if (/^rigs\/[^/]+\.json$/.test(filename)) {
-    const { rig, notes } = within(filename, await textOf(entry), (text) => readRigFile(text, { asItIs: true }));
+    const { rig, notes } = namingFile(filename, await textOf(entry), (text) => readRigFile(text, { asItIs: true }));
     contents.rigs.push({ id: rig.id, name: rig.name, demo: rig.demo });
     contents.notes.push(...notes.slice(0, 20));
     await into.rigs.add(rig);
@@ -98,39 +99,39 @@ async function takeIn(
     await into.events.bulkAdd(rows);
   } else if (/^clock-takes\/[^/]+\.json$/.test(filename)) {
     const read = readTakeFile(await textOf(entry), filename);
-    if (read.what !== 'clock') throw new FileError(`${filename} is no take of a clock.`);
+    if (read.what !== 'clock') throw new FileError(`${filename} isn’t a clock take.`);
     contents.clockTakes++;
     await keepTake(read, into);
   } else if (/^takes\/[^/]+\/take\.json$/.test(filename)) {
     const read = readTakeFile(await textOf(entry), filename);
-    if (read.what !== 'take') throw new FileError(`${filename} is no take.`);
+    if (read.what !== 'take') throw new FileError(`${filename} isn’t a take.`);
     contents.takes++;
-    seen(contents, read.take.startedAt);
+    widenPeriod(contents, read.take.startedAt);
     await keepTake(read, into);
     contents.soundBytes += await keepSounds(read.take, filename.replace(/take\.json$/, ''), all, into);
   } else if (/^streams\/[^/]+\/stream\.json$/.test(filename)) {
-    const { stream } = versioned(await json(), 'metronomoStream', 1, 'stream');
+    const { stream } = versioned(await json(), 'metronomoStream', 1, 'capture file');
     const kept = checked<CapturedStream>(streamSchema, stream, filename);
     const messages = all.get(filename.replace(/stream\.json$/, 'messages.txt'));
-    if (!messages) throw new FileError(`${filename} has no messages.txt beside it.`);
-    await keepMessages(into, kept, within(messages.filename, await textOf(messages), readMessageText));
+    if (!messages) throw new FileError(`The messages.txt that belongs to ${filename} is missing.`);
+    await keepMessages(into, kept, namingFile(messages.filename, await textOf(messages), readMessageText));
     contents.streams++;
   } else if (
     filename !== FIRST_NAME &&
     !/^takes\/[^/]+\/sound(-\d+)?\.wav$|^streams\/[^/]+\/messages\.txt$/.test(filename)
   )
-    contents.notes.push(`${filename} is not known here and was left out.`);
+    contents.notes.push(`Skipped an unknown file: ${filename}`);
 }
 
-function within<Result>(name: string, text: string, read: (text: string) => Result): Result {
+function namingFile<Result>(name: string, text: string, read: (text: string) => Result): Result {
   try {
     return read(text);
   } catch (error) {
-    throw new FileError(`${name}: ${error instanceof Error ? error.message : 'it cannot be read'}`);
+    throw new FileError(`${name}: ${error instanceof Error ? error.message : 'unreadable'}`);
   }
 }
 
-function seen(contents: ArchiveContents, at: number): void {
+function widenPeriod(contents: ArchiveContents, at: number): void {
   contents.firstAt = Math.min(contents.firstAt ?? at, at);
   contents.lastAt = Math.max(contents.lastAt ?? at, at);
 }
@@ -147,7 +148,7 @@ async function keepTake(file: TakeFile, into: Database): Promise<void> {
 }
 
 async function keepNumbers(into: Database, takeId: string, numbers: readonly number[]): Promise<void> {
-  const most = 65_536 * 3; // of a long run, three belong together
+  const most = 65_536 * 3; // In a long run, three numbers belong together.
   for (let index = 0; index * most < numbers.length; index++)
     await into.ticks.add({
       takeId,

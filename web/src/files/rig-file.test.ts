@@ -7,13 +7,13 @@ import { FileError } from './text-file';
 import { saveRig } from '../store/rigs';
 
 type Loose = Record<string, unknown>;
-const file = (change: (rig: Loose & { gear: Loose[]; cables: Loose[] }) => void, version: unknown = 1) => {
+const file = (change: (rig: Loose & { gear: Loose[]; cables: Loose[] }) => void, version: unknown = 2) => {
   const rig = JSON.parse(JSON.stringify(boathouse())) as Loose & { gear: Loose[]; cables: Loose[] };
   change(rig);
   return JSON.stringify({ metronomoRig: version, rig });
 };
 
-test('the demo has at least eight pieces on all kinds of links, with six different faults or more to find', async () => {
+test('the demo has at least eight devices on every kind of link, with six or more different faults', async () => {
   const rig = boathouse();
   await saveRig(rig);
   expect(rig.gear.length).toBeGreaterThanOrEqual(8);
@@ -32,7 +32,7 @@ test('the demo has at least eight pieces on all kinds of links, with six differe
   ]);
 });
 
-test('a rig that is saved and opened again is the same, under an id of its own', () => {
+test('a saved rig opens unchanged, under its own id', () => {
   const rig = boathouse();
   const { rig: again, notes } = readRigFile(writeRigFile(rig));
   expect(notes).toEqual([]);
@@ -40,7 +40,15 @@ test('a rig that is saved and opened again is the same, under an id of its own',
   expect(again.id).not.toBe(rig.id);
 });
 
-test('gear of an unknown kind is kept as something else, a cable without a socket is left out, and both are told', () => {
+test('a version 1 file, with the old field names, opens as the same rig', () => {
+  const rig = boathouse();
+  const text = writeRigFile(rig).replaceAll('"syncsTo":', '"takes":').replaceAll('"leadsWith":', '"gives":');
+  const { rig: again, notes } = readRigFile(text.replace('"metronomoRig": 2', '"metronomoRig": 1'));
+  expect(notes).toEqual([]);
+  expect(writeRigFile({ ...again, id: rig.id, demo: rig.demo })).toBe(writeRigFile(rig));
+});
+
+test('unknown device types become generic, cables without a socket are dropped, and both are reported', () => {
   const { rig, notes } = readRigFile(
     file(({ gear, cables }) => {
       gear[0]!.kind = 'theremin';
@@ -48,17 +56,17 @@ test('gear of an unknown kind is kept as something else, a cable without a socke
     }),
   );
   expect(rig.gear[0]).toMatchObject({ name: 'Porch beat box', kind: 'other' });
-  expect(rig.gear[0]!.notes).toMatch(/blinking.*kind: theremin/);
+  expect(rig.gear[0]!.notes).toMatch(/blinking.*type: theremin/);
   expect(rig.cables).toHaveLength(boathouse().cables.length - 1);
   expect(notes).toEqual([
-    expect.stringMatching(/Porch beat box is of a kind that is not known here \(theremin\)/),
-    expect.stringMatching(/A cable was left out/),
+    expect.stringMatching(/Porch beat box: unknown device type \(theremin\)/),
+    expect.stringMatching(/One cable wasn’t imported/),
   ]);
 });
 
-test('a port that is not here stays in the rig, and the line check tells it', () => {
+test('a disconnected port stays in the rig, and the line check reports it', () => {
   const { rig } = readRigFile(file(() => undefined));
-  const found = lineCheck(planOf(rig), { ...lineCheckEvidence, portsHere: new Set() });
+  const found = lineCheck(planOf(rig), { ...lineCheckEvidence, connectedPorts: new Set() });
   expect(
     found.filter(({ seen }) => seen.rule === 'nothing arrives' && seen.cause === 'port gone').length,
   ).toBeGreaterThan(5);
@@ -66,30 +74,30 @@ test('a port that is not here stays in the rig, and the line check tells it', ()
 const lineCheckEvidence = {
   bpm: 120,
   portsInUse: new Set<string>(),
-  arrives: new Map(),
-  waitsFor: new Map(),
-  cameBack: new Set<string>(),
+  receiving: new Map(),
+  expects: new Map(),
+  reconnected: new Set<string>(),
   unanswered: new Set<string>(),
   measured: new Map(),
 };
 
 test.each<[string, string, RegExp]>([
-  ['no JSON', 'a rig', /This file is no JSON/],
-  ['another file', '{"a":1}', /no rig file/],
-  ['a newer version', file(() => undefined, 2), /newer Metronomo \(version 2; this one reads 1\)/],
-  ['no rig', '{"metronomoRig":1}', /holds no rig/],
-  ['no gear', file((rig) => Object.assign(rig, { gear: 'none' })), /“rig.gear” is no list/],
-  ['gear without a name', file(({ gear }) => delete gear[2]!.name), /rig\.gear\[2\] has no id or no name/],
+  ['no JSON', 'a rig', /This file isn’t valid JSON/],
+  ['another file', '{"a":1}', /isn’t a rig file/],
+  ['a newer version', file(() => undefined, 3), /newer Metronomo \(version 3; this one reads up to 2\)/],
+  ['no rig', '{"metronomoRig":1}', /contains no rig/],
+  ['no gear', file((rig) => Object.assign(rig, { gear: 'none' })), /“rig.gear” isn’t a list/],
+  ['gear without a name', file(({ gear }) => delete gear[2]!.name), /rig\.gear\[2\] has no id or name/],
   ['a tempo that cannot be', file((rig) => (rig.bpm = 1e9)), /bpm/],
   ['an offset of another type', file(({ gear }) => (gear[1]!.offsetMs = 'soon')), /gear\[1\]\.offsetMs/],
   ['too many pieces', file((rig) => (rig.gear = Array.from({ length: 99 }, () => rig.gear[0]!))), /gear/],
   ['a file that is too large', ' '.repeat(2_000_001), /too large/],
-])('%s is refused in words', (_, text, words) => {
+])('%s is rejected with a message', (_, text, words) => {
   expect(() => readRigFile(text)).toThrow(FileError);
   expect(() => readRigFile(text)).toThrow(words);
 });
 
-test('whatever stands in its place, a file opens or is refused in words, and never breaks', () => {
+test('whatever replaces a value, a file opens or is rejected with a message, and never crashes', () => {
   const hostile: unknown[] = [null, 5, -1e308, '', 'x'.repeat(5000), [], {}, [[]], [null], { length: 1e9 }, true];
   const whole = JSON.parse(writeRigFile(boathouse())) as object;
   const places: (string | number)[][] = [];
@@ -101,7 +109,7 @@ test('whatever stands in its place, a file opens or is refused in words, and nev
   walk(whole, []);
   let [opened, refused] = [0, 0];
   places.forEach((path, i) => {
-    if (i % 4 !== 0 && path.length > 3) return; // one in four of the deeper places
+    if (i % 4 !== 0 && path.length > 3) return; // One in four of the nested paths.
     const copy = JSON.parse(JSON.stringify(whole)) as Loose;
     const parent = path.slice(0, -1).reduce<Loose>((at, key) => at[key] as Loose, copy);
     parent[path.at(-1)!] = hostile[i % hostile.length];

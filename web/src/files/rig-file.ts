@@ -3,33 +3,35 @@ import { ValidationError } from 'yup';
 import { FileError, parseJson, versioned } from './text-file';
 import type { Rig } from '../store/records';
 import { gear as newGear } from '../store/gear';
+import { withNewNames } from '../store/renamed-fields';
 import { BARE, planOf } from '../store/rig-plan';
 import { rigSchema } from '../store/rig-schema';
 
-const RIG_FILE_VERSION = 1;
-const MOST_BYTES = 2_000_000;
+const RIG_FILE_VERSION = 2;
+const MAX_BYTES = 2_000_000;
 
-/** A rig as it came out of a file, and what had to be set right on the way, in words. */
+/** A rig from a file, with notes on what had to be corrected. */
 export interface OpenedRig {
   rig: Rig;
   notes: string[];
 }
 
-/** A rig as a file: JSON, with the version of what it holds. */
+/** A rig as a file: versioned JSON. */
 export function writeRigFile(rig: Rig): string {
   return JSON.stringify({ metronomoRig: RIG_FILE_VERSION, rig }, null, 2);
 }
 
 /**
- * A rig from a file, under a new id, or `asItIs`. Gear of a kind that is not known here is kept as something else, with its kind in its
- * notes; cables to sockets that are missing are left out; both are told.
- * @throws FileError in words, with the place in the file, when it cannot be read. Nothing has changed then.
+ * A rig from a file, under a new id unless `asItIs`. Unknown device types become the generic type, with the original in
+ * the comments; cables to missing sockets are dropped; both are reported.
+ * @throws FileError with a message that names the place, if it can't be read. Nothing has changed then.
  */
 export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
-  if (text.length > MOST_BYTES) throw new FileError('This file is too large for a rig: 2 MB at the most.');
-  const { rig: raw } = versioned(parseJson(text), 'metronomoRig', RIG_FILE_VERSION, 'rig file');
+  if (text.length > MAX_BYTES) throw new FileError('This file is too large for a rig. The limit is 2 MB.');
+  const file = versioned(parseJson(text), 'metronomoRig', RIG_FILE_VERSION, 'rig file');
+  const { rig: raw, metronomoRig: version } = file;
   if (typeof raw !== 'object' || raw === null || Array.isArray(raw))
-    throw new FileError('This file holds no rig: “rig” is missing.');
+    throw new FileError('This file contains no rig: “rig” is missing.');
   const notes: string[] = [];
   const given = raw as Partial<Rig>;
   const known = {
@@ -37,47 +39,52 @@ export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
     ...(asItIs ? {} : { id: crypto.randomUUID(), demo: false }),
   } as Rig;
   try {
-    // Its shape first: what is wired to what is asked only of a rig whose every part is what it should be.
-    const whole = rigSchema.validateSync({ ...known, gear: gearIn(known.gear, notes) }, { strict: true }) as Rig;
+    // Validate the schema first; the cabling check assumes a well-formed rig.
+    const whole = rigSchema.validateSync(
+      { ...known, gear: gearIn(known.gear, version, notes) },
+      { strict: true },
+    ) as Rig;
     return { rig: withoutLooseCables(whole, notes), notes };
   } catch (error) {
-    if (error instanceof ValidationError) throw new FileError(`In this file, ${error.path ?? 'rig'}: ${error.message}`);
+    if (error instanceof ValidationError)
+      throw new FileError(`Invalid rig file (${error.path ?? 'rig'}): ${error.message}`);
     throw error;
   }
 }
 
-/** What is missing is added at the end: what is there stays in its order, so that a rig that goes out again is the same. */
+/** Defaults are appended and existing fields keep their order, so that an unchanged rig is exported byte for byte. */
 function filledIn<Given extends object>(given: Given, standard: object): Given {
   const missing = Object.entries(standard).filter(([key]) => !(key in given));
   return { ...given, ...Object.fromEntries(missing) };
 }
 
-function gearIn(gear: unknown, notes: string[]): Rig['gear'] {
-  if (!Array.isArray(gear)) throw new FileError('This file holds no gear: “rig.gear” is no list.');
+function gearIn(gear: unknown, version: unknown, notes: string[]): Rig['gear'] {
+  if (!Array.isArray(gear)) throw new FileError('Invalid rig file: “rig.gear” isn’t a list.');
   const kinds = new Set<string>(SHELF.map(({ kind }) => kind));
   return gear.map((raw: unknown, i) => {
-    const one = (typeof raw === 'object' && raw !== null ? raw : {}) as Partial<Rig['gear'][number]>;
+    const given = typeof raw === 'object' && raw !== null ? raw : {};
+    const one = (version === 1 ? withNewNames(given) : given) as Partial<Rig['gear'][number]>;
     const { id, name } = one;
     if (typeof id !== 'string' || typeof name !== 'string')
-      throw new FileError(`In this file, rig.gear[${i}] has no id or no name.`);
+      throw new FileError(`Invalid rig file: rig.gear[${i}] has no id or name.`);
     const unknown = !kinds.has(String(one.kind));
     const kind: GearKind = unknown ? 'other' : (one.kind ?? 'other');
     if (unknown)
       notes.push(
-        `${name} is of a kind that is not known here (${String(one.kind).slice(0, 40)}); it is kept as “${fromShelf('other', '').name}”.`,
+        `${name}: unknown device type (${String(one.kind).slice(0, 40)}), imported as “${fromShelf('other', '').name}”.`,
       );
-    const said = unknown ? `${one.notes ?? ''} (kind: ${String(one.kind).slice(0, 40)})`.trim() : (one.notes ?? '');
+    const said = unknown ? `${one.notes ?? ''} (type: ${String(one.kind).slice(0, 40)})`.trim() : (one.notes ?? '');
     return { ...filledIn(one as Rig['gear'][number], newGear({ id, name, kind })), kind, notes: said };
   });
 }
 
-/** Ports that are not here are kept: they stand as gone, and work when they come back. */
+/** Disconnected ports are kept: they work again when they are reconnected. */
 function withoutLooseCables(rig: Rig, notes: string[]): Rig {
   const cables: Rig['cables'] = [];
   for (const cable of rig.cables) {
     const problem = obstacleToCable(planOf({ ...rig, cables }), cable);
     if (problem === null) cables.push(cable);
-    else notes.push(`A cable was left out. ${problem}`);
+    else notes.push(`One cable wasn’t imported. ${problem}`);
   }
   const known = new Set([HUB_ID, ...rig.gear.map(({ id }) => id)]);
   const leaders = rig.leaders.filter((id) => known.has(id));

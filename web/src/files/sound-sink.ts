@@ -6,7 +6,7 @@ import { FileError } from './text-file';
 const CHUNK_SECONDS = 1;
 const LOOK_AHEAD_BYTES = 65_536;
 
-/** Takes a WAV file in piece by piece, for one may be larger than memory. */
+/** Imports a WAV file as a stream, because it may be larger than memory. */
 export class SoundSink {
   #head: ReturnType<typeof readWavHead> | null = null;
   #pending: Uint8Array = new Uint8Array();
@@ -43,7 +43,7 @@ export class SoundSink {
     const { format, dataAt } = this.#head;
     if (format.sampleRate !== this.#take.sampleRate)
       throw new FileError(
-        `${this.#name} is at ${format.sampleRate} Hz, and its take.json says ${this.#take.sampleRate} Hz.`,
+        `${this.#name} is at ${format.sampleRate} Hz, but its take.json says ${this.#take.sampleRate} Hz.`,
       );
     this.#pending = this.#pending.slice(dataAt);
   }

@@ -2,17 +2,18 @@ import Papa from 'papaparse';
 import { reportLatency, matchOnsets } from '@metronomo/core';
 import type { Rig, Take } from '../store/records';
 import { FileError } from './text-file';
+import { count } from '../parts/numbers';
 
-/** RFC 4180, a row for each beat of each follower. */
+/** RFC 4180, one row per beat and follower. */
 const COLUMNS = ['take', 'started', 'gear', 'beat', 'due_ms', 'late_ms', 'offset_ms'] as const;
-const MOST_TEXT = 32_000_000;
-const MOST_ROWS = 200_000;
-const MOST_GEAR = 64;
+const MAX_TEXT = 32_000_000;
+const MAX_ROWS = 200_000;
+const MAX_GEAR = 64;
 const LONGEST_NAME = 60;
 
 /**
- * Every beat of takes: when it was due, in ms of its take, and how late it landed; empty where nothing was heard. Names that a
- * spreadsheet would take for a formula have an apostrophe before them.
+ * Every beat of the takes: due time in ms within its take, and lateness; empty if no hit was detected. Names a
+ * spreadsheet could read as a formula are prefixed with an apostrophe.
  */
 export function writeTakeCsv(takes: readonly Take[]): string {
   const rows = takes.flatMap((take) =>
@@ -26,24 +27,27 @@ export function writeTakeCsv(takes: readonly Take[]): string {
 }
 
 /**
- * A take from a table of beats, as the above writes it or as somebody made it: it needs the columns gear, due_ms and late_ms. The
- * first take in it counts.
+ * A take from a CSV of beats, exported or hand-made; requires the columns gear, due_ms and late_ms. Only its first take
+ * is read.
  * @throws FileError that names the row, counted from 1, and the column.
  */
 export function readTakeCsv(text: string, rig: Rig, fileName: string): Take {
-  if (text.length > MOST_TEXT) throw new FileError('This table is too large: 32 MB at the most.');
-  // Told before any row is read, for to read them takes long.
-  if (text.split('\n', MOST_ROWS + 3).length > MOST_ROWS + 2)
-    throw new FileError(`This table has more than ${MOST_ROWS} rows.`);
+  if (text.length > MAX_TEXT) throw new FileError('This CSV file is too large. The limit is 32 MB.');
+  // Checked before any row is parsed, because parsing is slow.
+  if (text.split('\n', MAX_ROWS + 3).length > MAX_ROWS + 2)
+    throw new FileError(
+      `This CSV file has more than ${count(MAX_ROWS, 'row')}, which is the limit. Split it and import the parts.`,
+    );
   const { data, meta, errors } = Papa.parse<Record<string, string>>(text, {
     header: true,
     skipEmptyLines: true,
   });
   for (const column of ['gear', 'due_ms', 'late_ms'])
-    if (!meta.fields?.includes(column)) throw new FileError(`This table has no column “${column}”.`);
+    if (!meta.fields?.includes(column))
+      throw new FileError(`This CSV file has no “${column}” column. It needs gear, due_ms and late_ms.`);
   const [broken] = errors;
   if (broken) throw new FileError(`Row ${(broken.row ?? 0) + 2}: ${broken.message}.`);
-  if (data.length === 0) throw new FileError('This table has no row.');
+  if (data.length === 0) throw new FileError('This CSV file has no rows.');
   const takeId = data[0]?.['take'];
   const beats = new Map<string, { due: number[]; heard: number[]; offsetMs: number }>();
   data.forEach((row, i) => {
@@ -55,7 +59,8 @@ export function readTakeCsv(text: string, rig: Rig, fileName: string): Take {
     if (!name) throw new FileError(`Row ${i + 2}: “gear” is empty.`);
     const one = beats.get(name) ?? { due: [], heard: [], offsetMs: 0 };
     beats.set(name, one);
-    if (beats.size > MOST_GEAR) throw new FileError(`Row ${i + 2}: there are more than ${MOST_GEAR} followers.`);
+    if (beats.size > MAX_GEAR)
+      throw new FileError(`Row ${i + 2}: more than ${count(MAX_GEAR, 'device')}. Split the file.`);
     const dueMs = numberAt(row, 'due_ms', i);
     one.due.push(dueMs);
     if (row['late_ms'] !== '') one.heard.push(dueMs + numberAt(row, 'late_ms', i));
@@ -99,6 +104,6 @@ function numberAt(row: Record<string, string>, column: string, index: number): n
   const text = row[column] ?? '';
   const value = Number(text);
   if (text.trim() === '' || !Number.isFinite(value))
-    throw new FileError(`Row ${index + 2}: “${column}” has to be a number, not “${text.slice(0, 40)}”.`);
+    throw new FileError(`Row ${index + 2}: “${column}” must be a number, not “${text.slice(0, 40)}”.`);
   return value;
 }

@@ -4,17 +4,17 @@ import type { ClockTake, Take } from '../store/records';
 import { FileError, parseJson, versioned } from './text-file';
 
 const TAKE_FILE_VERSION = 1;
-const MOST_TEXT = 48_000_000;
-const MOST_NUMBERS = 4_000_000;
+const MAX_TEXT = 48_000_000;
+const MAX_NUMBERS = 4_000_000;
 
-/** A take with what it was computed from, but for its sound, which is a WAV file. */
+/** A take with its raw data, except the audio, which is a WAV file. */
 export type TakeFile =
-  /** `run`: of a long run, each landing: its channel, when it was due and how late it came, ms. */
+  /** `run`: for a long run, channel, due time and lateness in ms of each landing. */
   | { what: 'take'; take: Take; run: number[] }
-  /** When each tick came, ms; and those of the clock beside it. */
+  /** Arrival time of each tick, ms, and those of the comparison clock. */
   | { what: 'clock'; take: ClockTake; ticksMs: number[]; againstMs: number[] };
 
-/** JSON with the version of what it holds. What is no number, such as the middle of nothing, is null in it. */
+/** Versioned JSON. NaN, such as the median of an empty list, becomes null. */
 export function writeTakeFile(file: TakeFile): string {
   const { take } = file;
   const body =
@@ -31,10 +31,10 @@ export function writeTakeFile(file: TakeFile): string {
 
 /** @throws FileError that names the field and what is wrong with it. */
 export function readTakeFile(text: string, what = 'This file'): TakeFile {
-  if (text.length > MOST_TEXT) throw new FileError(`${what} is too large for a take: 48 MB at the most.`);
+  if (text.length > MAX_TEXT) throw new FileError(`${what} is too large for a take. The limit is 48 MB.`);
   const value = parseJson(text, what);
   if (typeof value === 'object' && value !== null && 'metronomoClockTake' in value) {
-    const { take, ticksMs, againstMs } = versioned(value, 'metronomoClockTake', TAKE_FILE_VERSION, 'take of a clock');
+    const { take, ticksMs, againstMs } = versioned(value, 'metronomoClockTake', TAKE_FILE_VERSION, 'clock take');
     return {
       what: 'clock',
       take: checked<ClockTake>(clockTakeSchema, withNaN(take), what),
@@ -55,26 +55,25 @@ export function checked<Row>(schema: Schema, value: unknown, what: string): Row 
   try {
     return schema.validateSync(value, { strict: true }) as Row;
   } catch (error) {
-    if (error instanceof ValidationError)
-      throw new FileError(`In ${what === 'This file' ? 'this file' : what}: ${error.message.slice(0, 300)}`);
+    if (error instanceof ValidationError) throw new FileError(`${what} is invalid: ${error.message.slice(0, 300)}`);
     throw error;
   }
 }
 
 function numbers(value: unknown, name: string, what: string): number[] {
-  if (!Array.isArray(value) || value.length > MOST_NUMBERS || !value.every(Number.isFinite))
-    throw new FileError(`${what}: “${name}” has to be a list of numbers, ${MOST_NUMBERS} at the most.`);
+  if (!Array.isArray(value) || value.length > MAX_NUMBERS || !value.every(Number.isFinite))
+    throw new FileError(`${what}: “${name}” must be a list of at most ${MAX_NUMBERS} numbers.`);
   return value as number[];
 }
 
-/** Numbers that may be none, and the pairs that may be none. */
+/** Fields that may be NaN. */
 const MAY_BE_NONE = new Set([
   ...['medianMs', 'spreadMs', 'strayMs', 'differenceMs', 'ppm', 'msPerSong', 'jitterRmsMs', 'jitterPeakToPeakMs'],
   ...['intervalRmsMs', 'bpmStandardError', 'p50', 'p95', 'p99'],
 ]);
 const PAIRS = new Set(['ci95Ms', 'ci95Ppm']);
 
-/** JSON has no word for what is no number; here it has one again. */
+/** Restores NaN, which JSON writes as null. */
 function withNaN(value: unknown): unknown {
   if (Array.isArray(value)) return typeof value[0] === 'object' ? value.map(withNaN) : (value as unknown[]);
   if (typeof value !== 'object' || value === null) return value;

@@ -1,40 +1,40 @@
-/** A file cannot be read: why, and where, in words; nothing has changed. */
+/** A file can't be read: why, and where. Nothing has changed. */
 export class FileError extends Error {
   override readonly name = 'FileError';
 }
 
 const DEEPEST = 40;
-/** Keys that reach into how objects are made have no business in a file. */
+/** Keys that could pollute object prototypes. */
 const FORBIDDEN = new Set(['__proto__', 'constructor', 'prototype']);
 
-/** @throws FileError where it is no UTF-8. A byte order mark is passed over. */
+/** @throws FileError if it isn't UTF-8. A byte order mark is skipped. */
 export function decodeText(bytes: Uint8Array, what = 'This file'): string {
   const [first, second] = bytes;
   if ((first === 0xff && second === 0xfe) || (first === 0xfe && second === 0xff))
-    throw new FileError(`${what} is text in UTF-16. Save it as UTF-8, then open it again.`);
+    throw new FileError(`${what} is UTF-16 text. Save it as UTF-8 and import it again.`);
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
   } catch {
-    throw new FileError(`${what} is no text in UTF-8.`);
+    throw new FileError(`${what} isn’t UTF-8 text. Save it as UTF-8 and import it again.`);
   }
 }
 
-/** @throws FileError that says where it is no JSON, or what of it is not taken: too deep, or keys that reach into objects themselves. */
+/** @throws FileError that says where the JSON is invalid, nested too deeply, or contains a prototype-polluting key. */
 export function parseJson(text: string, what = 'This file'): unknown {
   const at = tooDeepAt(text);
-  if (at !== null) throw new FileError(`${what} is nested more than ${DEEPEST} deep, at character ${at}.`);
+  if (at !== null) throw new FileError(`${what} is nested more than ${DEEPEST} levels deep (character ${at}).`);
   let value: unknown;
   try {
     value = JSON.parse(text);
   } catch (error) {
-    throw new FileError(`${what} is no JSON: ${error instanceof Error ? error.message : 'it cannot be read'}.`);
+    throw new FileError(`${what} isn’t valid JSON: ${error instanceof Error ? error.message : 'unreadable'}.`);
   }
   const key = forbiddenKey(value);
-  if (key !== null) throw new FileError(`${what} holds a key that is not taken: “${key}”.`);
+  if (key !== null) throw new FileError(`${what} contains a forbidden key: “${key}”.`);
   return value;
 }
 
-/** Where brackets, outside of strings, are more than so many deep; null where they never are. */
+/** Position where brackets outside strings exceed the depth limit; null if they never do. */
 function tooDeepAt(text: string): number | null {
   let depth = 0;
   let quoted = false;
@@ -68,15 +68,19 @@ function forbiddenKey(value: unknown): string | null {
   return null;
 }
 
-/** An object of a file that says by a key what it is, in which version. @throws FileError */
+/**
+ * A file object identified and versioned by a key.
+ * @throws FileError
+ */
 export function versioned(value: unknown, key: string, newest: number, what: string): Record<string, unknown> {
   const file = typeof value === 'object' && value !== null && !Array.isArray(value) ? value : {};
   const { [key]: version } = file as Record<string, unknown>;
-  if (typeof version !== 'number') throw new FileError(`This is no ${what}: “${key}” is missing.`);
-  if (!(Number.isInteger(version) && version >= 1)) throw new FileError(`“${key}” has to be a whole number from 1 on.`);
+  if (typeof version !== 'number') throw new FileError(`This isn’t a ${what}: “${key}” is missing.`);
+  if (!(Number.isInteger(version) && version >= 1))
+    throw new FileError(`“${key}” must be a whole number, 1 or higher.`);
   if (version > newest)
     throw new FileError(
-      `This ${what} was saved by a newer Metronomo (version ${version}; this one reads ${newest}). Open it there, or update this one.`,
+      `This ${what} comes from a newer Metronomo (version ${version}; this one reads up to ${newest}). Update Metronomo to import it.`,
     );
   return file as Record<string, unknown>;
 }

@@ -9,14 +9,14 @@ import { writeRigFile } from './rig-file';
 import { writeTakeFile } from './take-file';
 import { ARCHIVE_VERSION, FIRST_NAME, type Progress } from './zip-entries';
 
-// This runs in a worker of its own already.
+// This already runs in a worker of its own.
 configure({ useWebWorkers: false });
 
-/** WAV counts its bytes with 32 bits; a longer sound is in several files. */
-const MOST_PART_BYTES = 2_000_000_000;
+/** WAV sizes are 32-bit; longer audio is split into several files. */
+const MAX_PART_BYTES = 2_000_000_000;
 const STEADY = { lastModDate: new Date(1980, 0, 1), extendedTimestamp: false };
 
-/** Every rig, take and whatever else these data hold. The same data give the same bytes. */
+/** Exports everything in a database. Deterministic: the same data produces the same bytes. */
 export async function writeArchive(from: Database, tell: Progress, signal: AbortSignal): Promise<Blob> {
   const zip = new ZipWriter(new BlobWriter('application/zip'), { ...STEADY, signal });
   const text = (name: string, content: string) => {
@@ -67,29 +67,29 @@ async function addSound(zip: ZipWriter<Blob>, from: Database, take: Take, name: 
   const channels = first?.channels.length ?? 0;
   if (channels === 0) return;
   const frames = await countFrames(from, take.id);
-  const partFrames = Math.floor(MOST_PART_BYTES / (4 * channels));
+  const partFrames = Math.floor(MAX_PART_BYTES / (4 * channels));
   for (let part = 0; part * partFrames < frames; part++) {
     const [fromFrame, toFrame] = [part * partFrames, Math.min(frames, (part + 1) * partFrames)];
     const file = part === 0 ? 'sound.wav' : `sound-${part + 1}.wav`;
-    // Sound hardly gets smaller by packing.
+    // Audio barely compresses.
     await zip.add(`${name}/${file}`, soundStream(from, take, channels, fromFrame, toFrame), { level: 0 });
   }
 }
 
-/** A take's sound as a WAV file; null where it has none, or more than one such file can hold. */
+/** A take's audio as a WAV file; null if it has none, or more than fits into one file. */
 export async function soundBlob(from: Database, takeId: string): Promise<Blob | null> {
   const take = await from.takes.get(takeId);
   const [first] = await soundOf(from, takeId).limit(1).toArray();
   const channels = first?.channels.length ?? 0;
   if (!take || channels === 0) return null;
   const frames = await countFrames(from, takeId);
-  const most = Math.floor(MOST_PART_BYTES / (4 * channels));
+  const most = Math.floor(MAX_PART_BYTES / (4 * channels));
   const stream = soundStream(from, take, channels, 0, Math.min(frames, most));
   const blob = await new Response(stream).blob();
   return new Blob([blob], { type: 'audio/wav' });
 }
 
-/** A WAV file of some of a take's frames, piece by piece. */
+/** Streams some of a take's frames as a WAV file. */
 function soundStream(
   from: Database,
   { id, sampleRate }: Take,
@@ -139,7 +139,7 @@ async function countFrames(from: Database, takeId: string): Promise<number> {
   }
 }
 
-/** Ids are letters, digits and a few signs; whatever else one may hold is written as a number. */
+/** Ids with anything but letters, digits and a few symbols are replaced by a number. */
 function fileNameOf(id: string): string {
   return id.replaceAll(/[^A-Za-z0-9-]/g, (letter) => `_${letter.codePointAt(0)?.toString(16)}`);
 }

@@ -48,45 +48,49 @@ const take = (one: TakeLine, change: Partial<Take> = {}): Take => ({
   ...change,
 });
 
-test('later by more than chance is told, and by how much', () => {
+test('a significant shift is reported, with its size', () => {
   const [one] = compareTakes(take(line(12)), take(line(14)), []);
   expect(one).toMatchObject({ name: 'Porch', real: true, byOffsetMs: 0, usualMs: null });
   expect(one!.shift!.shiftMs).toBeCloseTo(2, 6);
 });
 
-test('the same again is not', () => {
+test('a repeat isn’t significant', () => {
   expect(compareTakes(take(line(12)), take(line(12.02)), [])[0]!.real).toBe(false);
 });
 
-test('what it wanders from take to take by itself is no difference, however sure each take is', () => {
+test('the usual variation between takes isn’t a difference, however precise each take is', () => {
   const others = [10.2, 13.9, 11.5, 12.8, 14.4, 10.9].map((at) => take(line(at)));
   expect(compareTakes(take(line(12)), take(line(14)), others)[0]).toMatchObject({ real: false });
   const steady = [12.0, 12.05, 11.95, 12.02, 11.99].map((at) => take(line(at)));
   expect(compareTakes(take(line(12)), take(line(14)), steady)[0]).toMatchObject({ real: true });
 });
 
-test('what an offset did is no riddle; what is left over is', () => {
+test('a shift explained by the offset isn’t significant; the remainder is', () => {
   const moved = (at: number) => compareTakes(take(line(12)), take(line(at, { offsetMs: -12 })), [])[0]!;
   expect(moved(0)).toMatchObject({ byOffsetMs: -12, real: false });
   expect(moved(3)).toMatchObject({ byOffsetMs: -12, real: true });
 });
 
-test('other gear is not compared, and too few landings say why', () => {
+test('other gear isn’t compared, and too few landings say why', () => {
   expect(compareTakes(take(line(1)), take(line(1, { gearId: 'tide', name: 'Tide' })), [])).toEqual([]);
   const [short] = compareTakes(take(line(1)), take(line(1, { landings: wobble(2, 0, 1) })), []);
-  expect(short).toMatchObject({ shift: null, real: null, problem: expect.stringContaining('each needs 4') as string });
+  expect(short).toMatchObject({
+    shift: null,
+    real: null,
+    problem: expect.stringContaining('needs at least 4') as string,
+  });
 });
 
-test('conditions that differ come first', () => {
+test('differing conditions come first', () => {
   const rows = conditions(
     take(line(1)),
     take(line(1, { wiredTo: 'midi:2' }), { bpm: 96, sampleRate: 44_100 }),
     'porch',
   );
   expect(rows.filter(({ differs }) => differs).map(({ what, second }) => [what, second])).toEqual([
-    ['Port', 'midi:2'],
-    ['Tempo', '96.00 BPM'],
     ['Sample rate', '44100 Hz'],
+    ['Tempo', '96.00 BPM'],
+    ['Output port', 'midi:2'],
   ]);
   expect(rows.findIndex(({ differs }) => !differs)).toBe(3);
 });

@@ -2,8 +2,9 @@ import { compareLandings, type LandingComparison } from '@metronomo/core';
 import { median } from 'd3-array';
 import { otherBuffers } from '../store/conditions';
 import type { Take, TakeLine } from '../store/records';
+import { decimal, whole } from '../parts/numbers';
 
-/** What was so in the first take and what in the second. */
+/** One condition of two takes. */
 export interface Condition {
   what: string;
   first: string;
@@ -17,23 +18,23 @@ export interface LineComparison {
   gearId: string | null;
   first: TakeLine;
   second: TakeLine;
-  /** How much later the second is; null where it cannot be said, and why. */
+  /** How much later the second take is; null if it can't be computed, with the reason. */
   shift: LandingComparison | null;
   problem: string | null;
-  /** How far the middle wanders from take to take by itself, ms; null where too few takes tell. */
+  /** Usual variation of the median between takes, ms; null if there are too few. */
   usualMs: number | null;
-  /** More than the chance within the takes, and more than it wanders by itself; null where it cannot be said. */
+  /** Significant both within the takes and against the usual variation; null if it can't be computed. */
   real: boolean | null;
-  /** What of it comes from the offset that was changed, ms. */
+  /** Share of the shift due to the offset change, ms. */
   byOffsetMs: number;
 }
 
-const FEWEST_TAKES = 4;
+const MIN_TAKES = 4;
 const NORMAL_SCALE = 1.4826;
-/** Beyond so many of its own spreads it is not chance: 95 in 100. */
+/** Beyond this many standard deviations a difference is significant at 95%. */
 const NORMAL_95 = 1.96;
 
-/** The lines of both takes that are of the same gear. `others`: takes of the same rig, to tell what is usual. */
+/** Lines of both takes that belong to the same device. `others`: takes of the same rig, for the usual variation. */
 export function compareTakes(first: Take, second: Take, others: readonly Take[]): LineComparison[] {
   return first.lines.flatMap((line) => {
     const same = second.lines.find(({ gearId, name }) => (line.gearId ? gearId === line.gearId : name === line.name));
@@ -46,7 +47,7 @@ function compareLines(first: TakeLine, second: TakeLine, usualMs: number | null)
   const byOffsetMs = second.offsetMs - first.offsetMs;
   try {
     const shift = compareLandings(valuesOf(first), valuesOf(second));
-    // What the offset explains is no riddle: the rest is asked.
+    // Test only the part of the shift that the offset change doesn't explain.
     const unexplained = shift.shiftMs - byOffsetMs;
     const beyondUsual = usualMs === null || Math.abs(unexplained) > NORMAL_95 * Math.SQRT2 * usualMs;
     const [low, high] = shift.ci95Ms;
@@ -58,13 +59,13 @@ function compareLines(first: TakeLine, second: TakeLine, usualMs: number | null)
   }
 }
 
-/** Of a chase, each start is one landing. */
+/** In a chase, each start is one landing. */
 function valuesOf({ landings, result }: TakeLine): number[] {
   if (result?.question === 'chase') return result.report.starts.flatMap(({ landsMs }) => landsMs ?? []);
   return landings.map(({ lateMs }) => lateMs);
 }
 
-/** The robust spread of its middles, each without its offset, over the takes of the same kind but these two. */
+/** Robust standard deviation (MAD) of the medians, offsets removed, over all other takes of the same kind. */
 function usualOf(gearId: string | null, [first, second]: [Take, Take], others: readonly Take[]): number | null {
   const middles = others
     .filter(
@@ -74,13 +75,18 @@ function usualOf(gearId: string | null, [first, second]: [Take, Take], others: r
     .flatMap(({ lines }) => lines)
     .filter((line) => line.gearId === gearId && gearId !== null && line.report?.believable && !line.moved)
     .map(({ report, offsetMs }) => (report?.medianMs ?? 0) - offsetMs);
-  if (middles.length < FEWEST_TAKES) return null;
+  if (middles.length < MIN_TAKES) return null;
   const middle = median(middles) ?? 0;
   return NORMAL_SCALE * (median(middles, (one) => Math.abs(one - middle)) ?? 0);
 }
 
-/** What the takes were made with, what differs first. */
-export function conditions(first: Take, second: Take, gearId: string | null): Condition[] {
+/** Conditions of both takes, differing ones first. */
+export function conditions(
+  first: Take,
+  second: Take,
+  gearId: string | null,
+  portName: (portId: string) => string = (portId) => portId,
+): Condition[] {
   const rows: Condition[] = [];
   const say = (what: string, of: (take: Take) => string | null, differs?: boolean) => {
     const [a, b] = [of(first), of(second)];
@@ -89,20 +95,25 @@ export function conditions(first: Take, second: Take, gearId: string | null): Co
   };
   const line = (take: Take) => take.lines.find((one) => one.gearId === gearId && gearId !== null) ?? take.lines[0];
   const buffers = otherBuffers(first.conditions?.bufferMs, second.conditions?.bufferMs ?? null);
-  say('Offset in the hub', (take) => `${(line(take)?.offsetMs ?? 0).toFixed(2)} ms`);
-  say('Offset in its own menu', (take) => line(take)?.ownOffset?.toString() ?? null);
-  say('Port', (take) => line(take)?.wiredTo ?? null);
-  say('Tempo', (take) => (take.bpm === null ? null : `${take.bpm.toFixed(2)} BPM`));
-  say('Played by', (take) => (take.drive === 'notes' ? 'notes from the hub' : take.drive === 'clock' ? 'clock' : null));
-  say('Sound came in by', (take) => take.input || null);
-  say('Input', (take) => `${(line(take)?.channel ?? 0) + 1}`);
+  say('Dropouts', (take) => (take.gaps ? `${take.gaps}` : null));
+  say('Hub offset', (take) => `${decimal(line(take)?.offsetMs ?? 0, 2)} ms`);
+  say('Device offset', (take) => line(take)?.ownOffset?.toString() ?? null);
+  say('Audio input', (take) => take.input || null);
+  say('Input channel', (take) => `${(line(take)?.channel ?? 0) + 1}`);
   say('Sample rate', (take) => (take.sampleRate > 0 ? `${take.sampleRate} Hz` : null));
   say(
-    'Buffers',
-    (take) => (take.conditions?.bufferMs == null ? null : `${take.conditions.bufferMs.toFixed(0)} ms`),
+    'Audio buffer latency',
+    (take) => (take.conditions?.bufferMs == null ? null : `${whole(take.conditions.bufferMs)} ms`),
     buffers,
   );
-  say('The sound broke off', (take) => (take.gaps ? `${take.gaps}×` : null));
-  say('Version', (take) => take.conditions?.version ?? null);
+  say('Tempo', (take) => (take.bpm === null ? null : `${decimal(take.bpm, 2)} BPM`));
+  say('Driven by', (take) =>
+    take.drive === 'notes' ? 'notes from the hub' : take.drive === 'clock' ? 'MIDI clock' : null,
+  );
+  say('Output port', (take) => {
+    const portId = line(take)?.wiredTo ?? null;
+    return portId === null ? null : portName(portId);
+  });
+  say('App version', (take) => take.conditions?.version ?? null);
   return rows.sort((a, b) => Number(b.differs) - Number(a.differs));
 }

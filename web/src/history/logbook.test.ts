@@ -16,13 +16,13 @@ beforeAll(async () => {
   ]);
 });
 
-test('all entries of a rig, newest first, of every kind; those of other rigs are not among them', async () => {
+test('all entries of a rig, newest first, of every kind; none of other rigs', async () => {
   const keys = await logbookKeys('boathouse');
   expect(keys.map(({ kind }) => kind).sort()).toEqual(['chase', 'clock', 'fault', 'take']);
   expect(keys.map(({ at }) => at)).toEqual(keys.map(({ at }) => at).sort((a, b) => b - a));
 });
 
-test('by kind, by gear and by day', async () => {
+test('filtered by kind, device and day', async () => {
   const keys = await logbookKeys('boathouse');
   const kinds = (filter: Parameters<typeof filtered>[1], ofGear: Set<string> | null = null) =>
     filtered(keys, filter, ofGear).map(({ kind }) => kind);
@@ -33,13 +33,13 @@ test('by kind, by gear and by day', async () => {
   expect(kinds({ ...none, fromAt: 2, kinds: ['fault'] })).toEqual([]);
 });
 
-test('an entry is read by its key; one that is gone is nothing', async () => {
+test('an entry is read by its key; a missing one is nothing', async () => {
   const read = await Promise.all((await logbookKeys('boathouse')).map(loadEntry));
   expect(read.map(({ what }) => what).sort()).toEqual(['clock', 'event', 'take', 'take']);
   expect(await loadEntry({ id: 'gone', kind: 'take', at: 0 })).toEqual({ what: 'nothing' });
 });
 
-test('the trend of a piece of gear: by itself, without the offset that was in force', async () => {
+test('a device’s trend excludes its offset', async () => {
   const [take] = (await data.takes.toArray()).filter(({ kind }) => kind === 'take');
   const later = {
     ...take!,

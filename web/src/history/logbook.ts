@@ -1,11 +1,11 @@
 import Dexie, { type Table } from 'dexie';
 import { database, type Database } from '../store/database';
 import type { ClockTake, EventKind, HistoryEvent, Take, TakeKind } from '../store/records';
-import { wholeOf } from '../store/set-aside';
+import { intactOf } from '../store/quarantine';
 
 export type EntryKind = TakeKind | 'clock' | EventKind;
 
-/** Where an entry stands, without what it says. */
+/** An entry's key, without its contents. */
 export interface EntryKey {
   id: string;
   kind: EntryKind;
@@ -17,11 +17,11 @@ export type Entry =
   | { what: 'take'; take: Take }
   | { what: 'clock'; take: ClockTake }
   | { what: 'event'; event: HistoryEvent }
-  /** It was damaged, or deleted meanwhile. */
+  /** Damaged, or deleted in the meantime. */
   | { what: 'nothing' };
 
 export interface LogbookFilter {
-  /** Empty: all. */
+  /** Empty means all. */
   kinds: readonly EntryKind[];
   gearId: string | null;
   /** Epoch milliseconds. */
@@ -31,7 +31,7 @@ export interface LogbookFilter {
 
 const EVENT_KINDS: ReadonlySet<string> = new Set<EventKind>(['offsets', 'rig', 'fault', 'data', 'link']);
 
-/** All entries of a rig, newest first, by their indexes alone: no record is read for it. */
+/** All entries of a rig, newest first, from indexes alone: no record is read. */
 export async function logbookKeys(rigId: string): Promise<EntryKey[]> {
   const all = await Promise.all([
     keysOf(database.takes, '[rigId+kind+startedAt]', rigId, ([, kind, at]) => ({ kind, at })),
@@ -59,14 +59,14 @@ async function keysOf(
   return keys;
 }
 
-/** The ids of all entries that are about a piece of gear. */
+/** Ids of all entries about a device. */
 export async function entriesOfGear(gearId: string): Promise<Set<string>> {
   const tables = [database.takes, database.clockTakes, database.events];
   const keys = await Promise.all(tables.map((table) => table.where('gearIds').equals(gearId).primaryKeys()));
   return new Set(keys.flat());
 }
 
-/** `ofGear`: the entries of the gear asked for. */
+/** `ofGear`: the entries of the chosen device. */
 export function filtered(
   keys: readonly EntryKey[],
   filter: LogbookFilter,
@@ -86,20 +86,20 @@ export async function loadEntry({ id, kind }: EntryKey): Promise<Entry> {
   const nothing = { what: 'nothing' } as const;
   if (EVENT_KINDS.has(kind)) {
     const found = await database.events.get(id);
-    const [event] = wholeOf(database, 'events', found ? [found] : []);
+    const [event] = intactOf(database, 'events', found ? [found] : []);
     return event ? { what: 'event', event } : nothing;
   }
   if (kind === 'clock') {
     const found = await database.clockTakes.get(id);
-    const [take] = wholeOf(database, 'clockTakes', found ? [found] : []);
+    const [take] = intactOf(database, 'clockTakes', found ? [found] : []);
     return take ? { what: 'clock', take } : nothing;
   }
   const found = await database.takes.get(id);
-  const [take] = wholeOf(database, 'takes', found ? [found] : []);
+  const [take] = intactOf(database, 'takes', found ? [found] : []);
   return take ? { what: 'take', take } : nothing;
 }
 
-/** Takes by their ids, in that order; those that are gone are left out. */
+/** Takes by id, in that order; missing ones are left out. */
 export async function listOfTakes(from: Database, ids: readonly string[]): Promise<Take[]> {
   const takes = await from.takes.bulkGet([...ids]);
   return takes.filter((take) => take !== undefined);

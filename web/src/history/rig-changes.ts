@@ -2,43 +2,48 @@ import { HUB_ID } from '@metronomo/core';
 import equal from 'fast-deep-equal';
 import { signed } from '../parts/words';
 import type { Gear, OffsetMove, Rig } from '../store/records';
+import { decimal, fps } from '../parts/numbers';
 
-/** What differs between a rig and the same rig later: offsets that were moved, and the rest in words, a line each. */
+/** Differences between two versions of a rig: moved offsets, and everything else as one line each. */
 export interface RigChanges {
   moves: OffsetMove[];
   lines: string[];
   gearIds: string[];
 }
 
-/** What is set on gear, as people call it. Where it lies in the drawing, and what is ticked off, is nobody's business later. */
+/** Logged settings of a device, with their labels. Its place in the diagram and its checklist aren't logged. */
 const SET_ON_GEAR: readonly [keyof Gear, string][] = [
-  ['portId', 'the port that leads to it'],
-  ['sends', 'what it is sent'],
-  ['mmc', 'machine control'],
-  ['takes', 'what it takes'],
-  ['gives', 'what it gives'],
-  ['rate', 'its frame rate'],
-  ['clockRate', 'half or double time'],
+  ['portId', 'output port'],
+  ['sends', 'messages sent'],
+  ['mmc', 'MMC'],
+  ['leadsWith', 'sync sent when leading'],
+  ['clockRate', 'half/double time'],
   ['clockWhileStopped', 'clock while stopped'],
-  ['noteChannel', 'its note channel'],
-  ['returnChannel', 'the input that hears it'],
-  ['sharesFeedOf', 'whose feed it shares'],
-  ['triggers', 'its beat triggers'],
-  ['set', 'its own menus'],
-  ['able', 'what it can do'],
-  ['sockets', 'its sockets'],
-  ['audioOuts', 'its audio outs'],
-  ['kind', 'what it is'],
-  ['notes', 'its notes'],
+  ['sharesFeedOf', 'sync stream'],
+  ['triggers', 'beat triggers'],
+  ['set', 'device settings'],
+  ['able', 'capabilities'],
+  ['sockets', 'sockets'],
+  ['audioOuts', 'audio outputs'],
+  ['kind', 'device type'],
+  ['notes', 'notes (text)'],
+];
+
+/** Settings short enough to log with their old and new value. */
+const SHORT_ON_GEAR: readonly [string, (gear: Gear) => string][] = [
+  ['syncs to', ({ syncsTo }) => (syncsTo === 'clock' ? 'MIDI clock' : syncsTo)],
+  ['frame rate', ({ rate }) => fps(rate)],
+  ['test note channel', ({ noteChannel }) => String(noteChannel)],
+  ['audio return', ({ returnChannel }) => (returnChannel === null ? 'not connected' : `input ${returnChannel + 1}`)],
 ];
 
 const SET_ON_RIG: readonly [keyof Rig, string][] = [
-  ['song', 'The song'],
-  ['routes', 'Routes for notes'],
-  ['following', 'How time is followed'],
-  ['tested', 'Line tests'],
-  ['accepted', 'What was accepted in the line check'],
-  ['hubSockets', 'The hub’s sockets'],
+  ['song', 'Song'],
+  ['routes', 'MIDI routes'],
+  ['following', 'External sync settings'],
+  ['tested', 'Line test results'],
+  ['accepted', 'Accepted Line check findings'],
+  ['hubSockets', 'Hub sockets'],
 ];
 
 export function rigChanges(before: Rig, after: Rig): RigChanges {
@@ -52,13 +57,13 @@ export function rigChanges(before: Rig, after: Rig): RigChanges {
     for (const id of ids) if (id !== HUB_ID) gearIds.add(id);
   };
 
-  if (before.name !== after.name) say(`The rig is called ${after.name} now; it was ${before.name}.`);
-  if (before.bpm !== after.bpm) say(`Tempo ${before.bpm.toFixed(2)} → ${after.bpm.toFixed(2)} BPM`);
-  for (const { id, name } of before.gear) if (!is.has(id)) say(`${name} was taken away.`, id);
+  if (before.name !== after.name) say(`Rig renamed: ${before.name} → ${after.name}`);
+  if (before.bpm !== after.bpm) say(`Tempo ${decimal(before.bpm, 2)} → ${decimal(after.bpm, 2)} BPM`);
+  for (const { id, name } of before.gear) if (!is.has(id)) say(`${name} removed`, id);
   for (const gear of after.gear) {
     const old = was.get(gear.id);
     if (!old) {
-      say(`${gear.name} was added.`, gear.id);
+      say(`${gear.name} added`, gear.id);
       continue;
     }
     if (old.offsetMs !== gear.offsetMs)
@@ -69,25 +74,29 @@ export function rigChanges(before: Rig, after: Rig): RigChanges {
   cableLines(before, after, say);
   if (!equal(before.leaders, after.leaders)) {
     const names = after.leaders.map((id) => (id === HUB_ID ? 'the hub' : (is.get(id)?.name ?? id)));
-    say(`Who leads: ${names.join(', then ')}`, ...after.leaders.slice(0, 1));
+    say(`Leader: ${names.join(', then ')}`, ...after.leaders.slice(0, 1));
   }
   if (!equal(before.input, after.input))
-    say(`Sound comes in by ${after.input.label}, the click on input ${after.input.clickChannel + 1}`);
-  if (!equal(before.align, after.align)) say(`Align: tolerance ${after.align.toleranceMs} ms, ${targetName(after)}`);
-  for (const [key, name] of SET_ON_RIG) if (!equal(before[key], after[key])) say(`${name} changed.`);
+    say(`Audio input: ${after.input.label}, click input ${after.input.clickChannel + 1}`);
+  if (!equal(before.align, after.align))
+    say(`Align: target ${targetName(after)}, tolerance ${after.align.toleranceMs} ms`);
+  for (const [key, name] of SET_ON_RIG) if (!equal(before[key], after[key])) say(`${name} changed`);
   return { moves, lines, gearIds: [...gearIds] };
 }
 
 function gearLines(old: Gear, gear: Gear): string[] {
   const changed = SET_ON_GEAR.filter(([key]) => !equal(old[key], gear[key])).map(([, name]) => name);
   return [
-    ...(old.name === gear.name ? [] : [`${old.name} is called ${gear.name} now`]),
+    ...(old.name === gear.name ? [] : [`${old.name} renamed to ${gear.name}`]),
     ...(old.offset.own === gear.offset.own
       ? []
-      : [`${gear.name}, its own menu: ${signed(old.offset.own)} → ${signed(gear.offset.own)} ${gear.offset.unit}`]),
+      : [`${gear.name}, device offset: ${signed(old.offset.own)} → ${signed(gear.offset.own)} ${gear.offset.unit}`]),
     ...(old.offset.where === gear.offset.where
       ? []
-      : [`${gear.name}: its offset goes into ${gear.offset.where === 'hub' ? 'the hub' : 'its own menu'}`]),
+      : [`${gear.name}: offset now applied ${gear.offset.where === 'hub' ? 'by the hub' : 'on the device'}`]),
+    ...SHORT_ON_GEAR.flatMap(([label, value]) =>
+      value(old) === value(gear) ? [] : [`${gear.name}, ${label}: ${value(old)} → ${value(gear)}`],
+    ),
     ...(changed.length > 0 ? [`${gear.name}: ${changed.join(', ')} changed`] : []),
   ];
 }
@@ -98,13 +107,13 @@ function cableLines(before: Rig, after: Rig, say: (line: string, ...ids: string[
   const added = after.cables.filter(({ id }) => !before.cables.some((cable) => cable.id === id));
   const gone = before.cables.filter(({ id }) => !after.cables.some((cable) => cable.id === id));
   for (const { from, to } of gone)
-    say(`Cable out: ${nameIn(before, from.gearId)} to ${nameIn(before, to.gearId)}`, from.gearId, to.gearId);
+    say(`Cable removed: ${nameIn(before, from.gearId)} to ${nameIn(before, to.gearId)}`, from.gearId, to.gearId);
   for (const { from, to } of added)
-    say(`Cable in: ${nameIn(after, from.gearId)} to ${nameIn(after, to.gearId)}`, from.gearId, to.gearId);
+    say(`Cable added: ${nameIn(after, from.gearId)} to ${nameIn(after, to.gearId)}`, from.gearId, to.gearId);
 }
 
 function targetName({ align: { target }, gear }: Rig): string {
-  if (target === 'grid') return 'onto the beat';
-  if (target === 'latest') return 'with the slowest';
-  return `with ${gear.find(({ id }) => id === target.id)?.name ?? 'one'}`;
+  if (target === 'grid') return 'the beat';
+  if (target === 'latest') return 'the slowest device';
+  return gear.find(({ id }) => id === target.id)?.name ?? 'a device';
 }

@@ -1,30 +1,30 @@
 import type { Take } from '../store/records';
 import { conditions } from './compare-takes';
 
-/** One take of one piece of gear, as a place on its trend. */
+/** One take of a device, as a point of its trend. */
 export interface TrendPoint {
   takeId: string;
   /** Epoch milliseconds. */
   at: number;
-  /** As it landed, with the offset that was in force; and without it, with the 95 % interval of that. */
+  /** As it landed with its offset, and without the offset, with that value's 95% interval. */
   landedMs: number;
   offsetMs: number;
   naturalMs: number;
   ciMs: [number, number];
-  /** What was otherwise than in the take before. */
+  /** Conditions that differ from the previous take. */
   changed: string[];
 }
 
-/** What follows from other conditions by itself. */
-const NOT_TOLD = new Set(['Offset in the hub', 'Version']);
+/** Conditions that aren't worth showing. */
+const NOT_TOLD = new Set(['Hub offset', 'App version']);
 
-/** The takes of a piece of gear that can be believed, the oldest first. */
+/** The reliable takes of a device, oldest first. */
 export function trendOf(takes: readonly Take[], gearId: string): TrendPoint[] {
   const points: TrendPoint[] = [];
   let before: Take | null = null;
   for (const take of [...takes].sort((a, b) => a.startedAt - b.startedAt)) {
     const line = take.lines.find((one) => one.gearId === gearId);
-    // Of a recording nobody knows which offset was in force.
+    // The offset during a recording is unknown.
     if (take.plan || take.source !== 'live' || !line?.report?.believable || line.moved) continue;
     const { medianMs, ci95Ms } = line.report;
     const { offsetMs } = line;

@@ -13,7 +13,7 @@ import {
 
 const NO_KEYS: EntryKey[] = [];
 
-/** The logbook of the rig in use: all that is in it, and what a filter lets through, newest first. Null until it was read. */
+/** The current rig's logbook: all entries, and those that pass the filter, newest first. Null until loaded. */
 export function useLogbook(filter: LogbookFilter): { all: EntryKey[]; shown: EntryKey[] } | null {
   const rigId = useSession(({ rig }) => rig?.id);
   const all = useLiveQuery(() => (rigId ? logbookKeys(rigId) : NO_KEYS), [rigId]);
@@ -25,7 +25,7 @@ export function useLogbook(filter: LogbookFilter): { all: EntryKey[]; shown: Ent
   );
 }
 
-/** One entry; null until it was read, or while none is wanted. */
+/** One entry; null until loaded, or if none is requested. */
 export function useEntry(key: EntryKey | null): Entry | null {
   return useLiveQuery(() => (key ? loadEntry(key) : null), [key?.id]) ?? null;
 }

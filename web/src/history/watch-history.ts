@@ -2,14 +2,15 @@ import { HUB_ID } from '@metronomo/core';
 import { onPortChange, useMidiPorts } from '../hub/midi-ports';
 import { useSession } from '../hub/session';
 import type { Rig } from '../store/records';
+import { count } from '../parts/numbers';
 import { noteEvent } from '../store/events';
 import { rigChanges } from './rig-changes';
 
-/** Dragging, typing and nudging are one change: it is written down once all has been still for so long. */
+/** Debounce: a drag, typing or a run of nudges is logged as one change after this much quiet. */
 const STILL_MS = 3000;
 const LATE_EVERY_MS = 10_000;
 
-/** Writes down what is changed in the rig in use, and what goes wrong while it runs. Call once. */
+/** Logs changes to the current rig, and faults during playback. Call once. */
 export function watchHistory(): void {
   watchRig();
   watchPorts();
@@ -31,12 +32,12 @@ function watchRig(): void {
     if (!from || !rig || from.id !== rig.id) return;
     const { moves, lines, gearIds } = rigChanges(from, rig);
     const moved = moves.map(({ gearId }) => gearId);
-    if (moves.length > 0) keep(noteEvent({ rigId: rig.id, kind: 'offsets', lines: [], gearIds: moved, moves }));
-    if (lines.length > 0) keep(noteEvent({ rigId: rig.id, kind: 'rig', lines, gearIds }));
+    if (moves.length > 0) store(noteEvent({ rigId: rig.id, kind: 'offsets', lines: [], gearIds: moved, moves }));
+    if (lines.length > 0) store(noteEvent({ rigId: rig.id, kind: 'rig', lines, gearIds }));
   };
   useSession.subscribe(({ rig, undo, redo }, { rig: last }) => {
     if (rig === last || !rig || !last) return;
-    // A rig that was taken up, also the same anew, is no change of it.
+    // Loading or reloading a rig isn't an edit.
     if (undo.length + redo.length === 0) {
       clearTimeout(timer);
       before = null;
@@ -52,12 +53,12 @@ function watchRig(): void {
 function watchPorts(): void {
   onPortChange(({ id, name, connected }) => {
     const gear = useSession.getState().rig?.gear.find(({ portId }) => portId === id);
-    const whose = gear ? `, which leads to ${gear.name},` : '';
-    fault(`The port ${name}${whose} ${connected ? 'came back' : 'went away'}.`, gear ? [gear.id] : []);
+    const whose = gear ? ` (${gear.name})` : '';
+    fault(`Port ${name}${whose} ${connected ? 'reconnected' : 'disconnected'}.`, gear ? [gear.id] : [], connected);
   });
 }
 
-/** Whoever was lost while all rolled, who took over, and that it leads again. Another order by hand is no fault. */
+/** Logs a leader lost during playback, its replacement and its return. A manual change of leader isn't a fault. */
 function watchLeader(): void {
   let lostId: string | null = null;
   useSession.subscribe(({ snapshot, rig }, { snapshot: before }) => {
@@ -68,35 +69,37 @@ function watchLeader(): void {
     const ids = [is, was].filter((id) => id !== HUB_ID);
     if (place(was) >= 0 && place(is) > place(was)) {
       lostId = was;
-      fault(`${nameOf(was)} was lost; ${nameOf(is)} leads now.`, ids);
+      fault(`Lost sync from ${nameOf(was)}. New leader: ${nameOf(is)}.`, ids);
     } else if (is === lostId) {
       lostId = null;
-      fault(`${nameOf(is)} leads again; ${nameOf(was)} led meanwhile.`, ids);
+      fault(`Back to leader ${nameOf(is)}; ${nameOf(was)} had taken over.`, ids, true);
     }
   });
 }
 
-/** A row of late messages is one entry. */
+/** Late messages in a row are one entry. */
 function watchLateness(): void {
   let told = 0;
   let sleeps = 0;
   setInterval(() => {
     const { lateMessages } = useMidiPorts.getState();
     const { snapshot } = useSession.getState();
-    if (lateMessages > told) fault(`${lateMessages - told} messages were handed to a port after they were due.`);
-    if (snapshot.sleeps > sleeps)
-      fault('This computer was away for a moment: the hub went on where time had gone on to.');
+    if (lateMessages > told)
+      fault(
+        `${count(lateMessages - told, 'message')} went out late. Close other tabs and programs if this keeps happening.`,
+      );
+    if (snapshot.sleeps > sleeps) fault('The computer slept. Playback stopped.');
     told = lateMessages;
     sleeps = snapshot.sleeps;
   }, LATE_EVERY_MS);
 }
 
-function fault(line: string, gearIds: string[] = []): void {
+function fault(line: string, gearIds: string[] = [], recovered = false): void {
   const { rig } = useSession.getState();
-  if (rig) keep(noteEvent({ rigId: rig.id, kind: 'fault', lines: [line], gearIds }));
+  if (rig) store(noteEvent({ rigId: rig.id, kind: 'fault', lines: [line], gearIds, recovered }));
 }
 
-/** The logbook is written beside the work: what cannot be kept there stops nothing. */
-function keep(written: Promise<unknown>): void {
-  written.catch(() => undefined);
+/** Best effort: a failed log write must never affect playback. */
+function store(writing: Promise<unknown>): void {
+  writing.catch(() => undefined);
 }

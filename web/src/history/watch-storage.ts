@@ -1,17 +1,17 @@
 import { create } from 'zustand';
-import { tell } from '../app/toast-store';
+import { showToast } from '../app/toast-store';
 import { useTakeFlow } from '../measure/take-parts';
 
 const LOOK_EVERY_MS = 60_000;
-/** A take of ten minutes on eight channels is 0.9 GB. */
+/** A ten-minute take on eight channels is 0.9 GB. */
 const TIGHT_BYTES = 1e9;
 const TIGHT_SHARE = 0.9;
 
 interface StorageState {
-  /** What the browser says that this page uses, and how much it may; null where it does not say. */
+  /** Storage used and available to this page as reported by the browser; null if not reported. */
   usedBytes: number | null;
   mostBytes: number | null;
-  /** Whether the browser promised not to clear it away by itself. */
+  /** Whether the browser has granted persistent storage. */
   kept: boolean | null;
   tight: boolean;
 }
@@ -19,8 +19,8 @@ interface StorageState {
 export const useStorage = create<StorageState>(() => ({ usedBytes: null, mostBytes: null, kept: null, tight: false }));
 
 /**
- * Asks how full it is now and then, and warns once before it is full; and asks the browser to keep it, once there is something to
- * keep. Call once.
+ * Checks the storage space now and then and warns once before it runs out; requests persistent storage once there is
+ * something to keep. Call once.
  */
 export function watchStorage(): void {
   void lookAtStorage();
@@ -39,17 +39,19 @@ export async function lookAtStorage(): Promise<void> {
   const tight = usage !== undefined && quota !== undefined && isTight(usage, quota);
   useStorage.setState({ usedBytes: usage ?? null, mostBytes: quota ?? null, kept, tight });
   if (tight && !was)
-    tell('The browser’s storage is nearly full. Save all data as a ZIP and delete takes: Logbook, Storage.');
+    showToast(
+      'Browser storage is nearly full. In the Logbook, export your data as a ZIP (Storage), then delete takes you don’t need (History).',
+    );
 }
 
 export function isTight(usedBytes: number, mostBytes: number): boolean {
   return mostBytes - usedBytes < TIGHT_BYTES || usedBytes > TIGHT_SHARE * mostBytes;
 }
 
-/** Asks the browser to keep what is stored, whatever else it needs room for. */
+/** Requests persistent storage. */
 export async function askToKeep(): Promise<void> {
   if (!(await ask()))
-    tell('The browser did not promise to keep it. It may, once this page is used more, or as a bookmark.');
+    showToast('The browser may delete this data when disk space runs low. Bookmark or install the app to protect it.');
 }
 
 async function ask(): Promise<boolean> {

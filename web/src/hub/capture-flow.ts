@@ -1,21 +1,21 @@
 import type { CapturedMessage } from '@metronomo/core';
 import { create } from 'zustand';
-import { tell } from '../app/toast-store';
+import { showToast } from '../app/toast-store';
 import { database } from '../store/database';
 import type { CapturedStream } from '../store/records';
-import { messagesOf, MOST_KEPT_MESSAGES } from '../store/streams';
+import { messagesOf, MAX_KEPT_MESSAGES } from '../store/streams';
 import { hub, useSession } from './session';
 
 /** A closed tab loses no more than this. */
 const WRITE_EVERY_MS = 500;
-/** So that what is played back does not begin in the past. */
+/** Lead, so that playback doesn't start in the past. */
 const PLAY_LEAD_MS = 200;
 const LOOK_EVERY_MS = 200;
 
 interface CaptureState {
-  /** How many messages the capture under way has; null while none is. */
+  /** Messages in the current capture; null if there is none. */
   captured: number | null;
-  /** The stream that is played back, and how much of it is left. */
+  /** The capture being played back, and how many messages are left. */
   playing: { id: string; left: number } | null;
 }
 
@@ -23,7 +23,7 @@ export const useCapture = create<CaptureState>(() => ({ captured: null, playing:
 
 let stopping = false;
 
-/** Keeps every message that goes in and out from now on, whole, until it is stopped. */
+/** Records every message in and out until it is stopped. */
 export async function capture(nameOf: (portId: string) => string): Promise<void> {
   const { rig } = useSession.getState();
   if (!rig || useCapture.getState().captured !== null) return;
@@ -58,12 +58,14 @@ export async function capture(nameOf: (portId: string) => string): Promise<void>
       if (messages.length > 0) await into.pieces.add({ streamId: stream.id, index, messages });
       await into.streams.update(stream.id, { messages: count, durationMs });
       useCapture.setState({ captured: count });
-      if (last || count >= MOST_KEPT_MESSAGES) break;
+      if (last || count >= MAX_KEPT_MESSAGES) break;
     }
     await into.streams.update(stream.id, { status: 'done' });
-    tell('What was captured is in the Logbook, under Files.');
+    showToast('Capture saved in the Logbook, under Files.');
   } catch (error) {
-    tell(`The capture ended: ${error instanceof Error ? error.message : 'it could not be kept'}. What it has is kept.`);
+    showToast(
+      `Capture stopped: ${error instanceof Error ? error.message : 'it couldn’t be saved'}. Messages captured so far are saved in the Logbook.`,
+    );
   } finally {
     await hub.capture(false);
     useCapture.setState({ captured: null });
@@ -74,7 +76,7 @@ export function stopCapture(): void {
   stopping = true;
 }
 
-/** Lets what was captured at one of its ports arrive again, at a port of the hub's. */
+/** Plays one track of a capture into an input port of the hub. */
 export async function playBack(stream: CapturedStream, track: string, portId: string): Promise<void> {
   const messages = (await messagesOf(database, stream.id))
     .filter((one) => trackOf(one) === track)
@@ -96,7 +98,7 @@ export async function stopPlayBack(): Promise<void> {
   useCapture.setState({ playing: null });
 }
 
-/** A direction at a port, as a stream names it. */
+/** Track name: direction and port. */
 export function trackOf({ direction, port }: Pick<CapturedMessage, 'direction' | 'port'>): string {
   return `${direction} ${port}`;
 }

@@ -2,13 +2,13 @@ import { DriftTrace, type Drift } from '@metronomo/core';
 import { create } from 'zustand';
 import { useSession } from './session';
 
-/** How far a follower has wandered since play began, and where it stood when the hub stopped last. */
+/** A follower's drift since the start. */
 export interface Watched {
   trace: readonly { atMs: number; lateMs: number }[];
   drift: Drift | null;
 }
 
-/** At the last stop: the last beat that the hub played, and the last one that was heard of a follower, in quarter notes. */
+/** At the last stop: the hub's last beat, and the last one heard from a follower, in quarter notes. */
 export interface LastStop {
   hubBeat: number;
   heardBeat: number | null;
@@ -20,16 +20,16 @@ interface DriftState {
   stops: Record<number, LastStop>;
 }
 
-/** By input of the interface. */
+/** Keyed by input channel. */
 export const useDrift = create<DriftState>(() => ({ beganMs: null, watched: {}, stops: {} }));
 
-/** Hits that come this long after the stop still belong to it. */
+/** Hits this long after the stop still belong to it. */
 const AFTER_STOP_MS = 700;
 const FIRST_BEATS_MS = 1500;
 
 let traces = new Map<number, { trace: DriftTrace; lastHitMs: number }>();
 
-/** Follows the session from now on. Call once. */
+/** Subscribes to the session. Call once. */
 export function watchDrift(): void {
   useSession.subscribe((now, before) => {
     if (now.snapshot.state === 'rolling' && before.snapshot.state !== 'rolling') begin(now.snapshotAtMs);
@@ -37,7 +37,7 @@ export function watchDrift(): void {
       const { beat, bpm } = before.snapshot;
       setTimeout(() => noteStop(beat, bpm, before.snapshotAtMs), AFTER_STOP_MS);
     }
-    if (now.live !== before.live && now.snapshot.state === 'rolling') take();
+    if (now.live !== before.live && now.snapshot.state === 'rolling') takeReadings();
   });
 }
 
@@ -46,7 +46,7 @@ function begin(atMs: number): void {
   useDrift.setState({ beganMs: atMs, watched: {} });
 }
 
-function take(): void {
+function takeReadings(): void {
   const { live } = useSession.getState();
   const { beganMs } = useDrift.getState();
   if (!live || beganMs === null) return;
@@ -55,7 +55,7 @@ function take(): void {
     const newest = landings.at(-1);
     const known = traces.get(channel) ?? { trace: new DriftTrace(), lastHitMs: -Infinity };
     traces.set(channel, known);
-    // The first hits after play are those of a follower that is still finding its place.
+    // Skip the first hits: the follower is still settling.
     if (lastHitMs !== null && newest && lastHitMs > known.lastHitMs && lastHitMs > beganMs + FIRST_BEATS_MS) {
       known.lastHitMs = lastHitMs;
       known.trace.push(lastHitMs, newest.lateMs);
@@ -75,7 +75,7 @@ function noteStop(hubBeat: number, bpm: number, atMs: number): void {
   useDrift.setState({ stops });
 }
 
-/** The place in the song of a time near `atMs`, at which the hub stood at `beat`. */
+/** Song position at a time near `atMs`, when the hub was at `beat`. */
 export function beatOf(ms: number, beat: number, bpm: number, atMs: number): number {
   return beat - ((atMs - ms) * bpm) / 60_000;
 }

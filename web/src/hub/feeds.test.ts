@@ -13,7 +13,7 @@ const rig: Rig = {
   input: { sourceId: 'none', label: '', clickChannel: 0 },
 };
 
-test('the click and one feed for each follower that has a port', () => {
+test('the click and one feed for each follower with a port', () => {
   expect(feedsOf(rig).map(({ id, portId }) => [id, portId])).toEqual([
     ['click', 'click'],
     ['a', 'midi:1'],
@@ -21,13 +21,13 @@ test('the click and one feed for each follower that has a port', () => {
   expect(feedsOf(rig)[1]!.settings).toMatchObject({ offsetMs: -5, sends: { clock: true, transport: true } });
 });
 
-test('driven by notes, a follower gets quarter notes on its channel and no clock, with its offset', () => {
+test('driven by notes, a follower gets quarter notes on its channel, no clock, and its offset', () => {
   const { settings } = feedsOf(rig, 'notes', ['a'])[1]!;
   expect(settings.sends).toEqual({ clock: false, transport: false, position: false, timecode: null });
   expect(settings).toMatchObject({ offsetMs: -5, notes: { channel: 10 } });
 });
 
-test('a feed that fans out goes to other ports as well, as it is; each port still gets its own notes', () => {
+test('a shared stream goes to the other ports unchanged; each port still gets its own notes', () => {
   const fanned = {
     ...rig,
     gear: [rig.gear[0]!, gear({ id: 'b', name: 'B', portId: 'midi:2', offsetMs: 3, sharesFeedOf: 'a' })],

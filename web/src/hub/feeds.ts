@@ -17,7 +17,7 @@ export const CLICK_PORT = 'click';
 const PULSE_NOTE = 60;
 const NOTHING = { clock: false, transport: false, position: false, timecode: null };
 
-/** What the hub sends, by the rig: its own click, and one feed for each piece of gear that has a port. */
+/** What the hub sends for this rig: its click, and one feed per device with an output port. */
 export function feedsOf(rig: Rig, drive: Drive = 'clock', driven: readonly string[] = []): Feed[] {
   const click: Feed = {
     id: CLICK_PORT,
@@ -27,28 +27,28 @@ export function feedsOf(rig: Rig, drive: Drive = 'clock', driven: readonly strin
   const feeds = rig.gear.flatMap((gear): Feed[] => {
     if (gear.portId === null) return [];
     const byNotes = drive === 'notes' && driven.includes(gear.id);
-    const settings = byNotes ? noteSettings(gear) : timeSettings(timedAs(rig, gear), rig);
+    const settings = byNotes ? noteSettings(gear) : timeSettings(withTiming(rig, gear), rig);
     return [{ id: gear.id, portId: gear.portId, settings }];
   });
   return [click, ...feeds];
 }
 
-/** The gear whose feed goes to its port: its own, or another's that fans out to it. */
-export function timedAs(rig: Rig, gear: Gear): Gear {
+/** The device whose sync stream goes to this port: its own, or the one it shares. */
+export function withTiming(rig: Rig, gear: Gear): Gear {
   const other = rig.gear.find(({ id }) => id === gear.sharesFeedOf);
   return other && other.sharesFeedOf === null ? other : gear;
 }
 
-/** Gear gets its time in the language it takes, and no other; triggers go with either. */
+/** A device is sent only the sync it follows; triggers go with either. */
 function timeSettings(gear: Gear, { song }: Rig): FeedSettings {
-  const { takes, rate, sends, mmc, offsetMs, clockWhileStopped, clockRate } = gear;
+  const { syncsTo, rate, sends, mmc, offsetMs, clockWhileStopped, clockRate } = gear;
   const byLanguage = {
     clock: { ...sends, timecode: null, mmc },
     timecode: { ...NOTHING, timecode: rate, mmc },
     nothing: { ...NOTHING, mmc },
   };
   return {
-    sends: byLanguage[takes],
+    sends: byLanguage[syncsTo],
     offsetMs,
     clockWhileStopped,
     clockRate,
@@ -57,14 +57,14 @@ function timeSettings(gear: Gear, { song }: Rig): FeedSettings {
   };
 }
 
-/** Where the song begins, as a code that there is at the rate: 00 and 01 of drop-frame are left out at most minutes. */
+/** The start timecode, moved to an existing code: drop-frame skips 00 and 01 at most minutes. */
 function atRate(start: Timecode, rate: FrameRate): Timecode {
   const frames = Math.min(start.frames, FRAME_RATES[rate].count - 1);
   const dropped = rate === '29.97df' && start.minutes % 10 !== 0 && start.seconds === 0 && frames < 2;
   return { ...start, frames: dropped ? 2 : frames };
 }
 
-/** What a trigger does in each section, told by the beat at which that begins. */
+/** A trigger's per-section settings, with each section's first beat. */
 function withSections({ inSections, ...trigger }: Trigger, { sections, tempoFrom }: Song): BeatTrigger {
   if (tempoFrom === 'hand' || sections.length === 0) return trigger;
   const { beginsAt, lengthBeats } = songMaps(sections);
@@ -72,13 +72,13 @@ function withSections({ inSections, ...trigger }: Trigger, { sections, tempoFrom
   return { ...trigger, changes: [...changes, { fromBeat: lengthBeats, every: trigger.every }] };
 }
 
-/** A row of quarter notes and nothing else, so that no pattern of its own is heard between them. */
+/** Quarter notes and nothing else, so that no pattern of the device plays in between. */
 function noteSettings(gear: Gear): FeedSettings {
   const notes = { channel: gear.noteChannel, barNote: PULSE_NOTE, beatNote: PULSE_NOTE, velocity: 100 };
   return { sends: NOTHING, offsetMs: gear.offsetMs, clockWhileStopped: false, notes };
 }
 
-/** What the hub plays, by the rig: its sections, or an even tempo in common time. */
+/** What the hub plays for this rig: its sections, or a constant tempo in common time. */
 export function songOf({ song, bpm }: Rig): SongSettings {
   const { countInBars, afterStop, sections, tempoFrom } = song;
   if (tempoFrom === 'hand' || sections.length === 0)

@@ -29,16 +29,16 @@ import {
 const WAKE_MS = 10;
 const SNAPSHOT_MS = 33;
 const RIBBON_MS = 100;
-const MOST_ARRIVALS = 512;
-/** Between two times that it is asked; 300 BPM are 120 a second. */
-const MOST_TICKS = 20_000;
-/** Between two times that it is asked: what floods a port is not kept without end. */
-const MOST_CAPTURED = 100_000;
+const MAX_ARRIVALS = 512;
+/** Limit between two polls; 300 BPM is 120 ticks a second. */
+const MAX_TICKS = 20_000;
+/** Limit between two polls: a flooded port doesn't grow without bound. */
+const MAX_CAPTURED = 100_000;
 const CLOCK = 0xf8;
-/** Traffic begins so long after it was asked for, so that none of it is late. */
+/** Lead of the test traffic, so that none of it is late. */
 const TRAFFIC_LEAD_MS = 600;
 
-/** So long a stop needs to be said to everybody. */
+/** Time for a stop to reach everyone. */
 const LAST_WORDS_MS = 700;
 
 let hub: Hub | null = null;
@@ -60,7 +60,7 @@ let busyLine: { portId: string; channel: number; sentUntilMs: number } | null = 
 let captured: (PortMessage & { direction: 'in' | 'out' })[] | null = null;
 let playback: Playback | null = null;
 
-/** The window's clock: a worker's own starts at another instant. */
+/** The window's clock; a worker's own has another origin. */
 const now = () => performance.now() + offsetToWindowMs;
 
 const wire = new WireSocket(now, (state) => post({ kind: 'network', state }));
@@ -102,7 +102,7 @@ const api: HubWorkerApi = {
   },
   takeTicks() {
     const taken = ticks.map(({ times }) => Float64Array.from(times.splice(0)));
-    return taken.some(({ length }) => length > MOST_TICKS) ? null : taken;
+    return taken.some(({ length }) => length > MAX_TICKS) ? null : taken;
   },
   sendTraffic(line) {
     busyLine = line && { ...line, sentUntilMs: now() + TRAFFIC_LEAD_MS };
@@ -128,11 +128,11 @@ const api: HubWorkerApi = {
   },
   atStandIn(action) {
     const [keyboard] = studio?.gear(Keyboard) ?? [];
-    if (keyboard) act(keyboard, action);
+    if (keyboard) operate(keyboard, action);
   },
 };
 
-function act(keyboard: Keyboard, action: StandInAction): void {
+function operate(keyboard: Keyboard, action: StandInAction): void {
   switch (action.kind) {
     case 'play':
       keyboard.play();
@@ -163,7 +163,7 @@ function wake(): void {
   );
   lastWakeMs = nowMs;
   sendTraffic(nowMs + aheadMs);
-  // What a stand-in sends arrives when it is sent, and not before.
+  // What a stand-in sends arrives at its send time, not earlier.
   studio?.advance(nowMs + aheadMs, nowMs);
   passSound(nowMs + aheadMs);
   if (nowMs - snapshotAtMs < SNAPSHOT_MS) return;
@@ -191,8 +191,8 @@ function received(portId: string, bytes: Uint8Array, atMs: number): void {
     { atOnce: true },
   );
   for (const { portId: from, times } of ticks)
-    if (from === portId && times.length <= MOST_TICKS) for (const byte of bytes) if (byte === CLOCK) times.push(atMs);
-  if (arrivals?.portId !== portId || arrivals.messages.length >= MOST_ARRIVALS) return;
+    if (from === portId && times.length <= MAX_TICKS) for (const byte of bytes) if (byte === CLOCK) times.push(atMs);
+  if (arrivals?.portId !== portId || arrivals.messages.length >= MAX_ARRIVALS) return;
   arrivals.messages.push(...new MidiParser().push(bytes, atMs));
 }
 
@@ -214,10 +214,10 @@ function send(
 
 function note(direction: 'in' | 'out', message: PortMessage): void {
   log.note(direction, message);
-  if (captured && captured.length < MOST_CAPTURED) captured.push({ ...message, direction });
+  if (captured && captured.length < MAX_CAPTURED) captured.push({ ...message, direction });
 }
 
-/** The stand-ins know everything due before the horizon, so their sound can be heard in time. */
+/** The stand-ins are simulated up to the horizon, so their audio is ready in time. */
 function passSound(untilMs: number): void {
   const block = studio?.capture(untilMs);
   if (!block) return;

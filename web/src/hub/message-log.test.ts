@@ -2,7 +2,7 @@ import { kindOf, MessageLog } from './message-log';
 
 const clock = (atMs: number) => ({ portId: 'a', bytes: Uint8Array.of(0xf8), atMs });
 
-test('the last messages are kept in order, and no more than twenty thousand', () => {
+test('the last messages are kept in order, up to twenty thousand', () => {
   const log = new MessageLog();
   for (let i = 0; i < 25_000; i++) log.note('out', clock(i));
   const all = log.after(0, Infinity);
@@ -13,7 +13,7 @@ test('the last messages are kept in order, and no more than twenty thousand', ()
   expect(log.after(0, 10)).toHaveLength(10);
 });
 
-test('the folded ribbon shows the newest of each kind and direction', () => {
+test('the collapsed ribbon shows the newest of each kind and direction', () => {
   const log = new MessageLog();
   log.note('out', clock(1));
   log.note('out', { portId: 'a', bytes: Uint8Array.of(0xfa), atMs: 2 });

@@ -1,37 +1,37 @@
 import type { LoggedMessage, MessageKind, PortMessage, RibbonLine } from './protocol';
 
-const MOST_KEPT = 20_000;
-/** Of a long SysEx so much is kept as can be shown. */
-const MOST_BYTES = 64;
+const MAX_KEPT = 20_000;
+/** Bytes of a long SysEx to keep for display. */
+const MAX_BYTES = 64;
 
 /**
- * The last messages in and out. Noting one costs next to nothing: what it says is read when somebody looks. They lie in flat
- * arrays, for twenty thousand small objects are work for the collector of garbage, which stops the worker.
+ * Ring buffer of recent messages in flat typed arrays: cheap to append, decoded lazily. 20,000 small objects would
+ * cause GC pauses in the worker.
  */
 export class MessageLog {
-  readonly #atMs = new Float64Array(MOST_KEPT);
-  readonly #lengths = new Uint8Array(MOST_KEPT);
-  readonly #bytes = new Uint8Array(MOST_KEPT * MOST_BYTES);
-  readonly #ports = new Uint16Array(MOST_KEPT);
-  readonly #incoming = new Uint8Array(MOST_KEPT);
+  readonly #atMs = new Float64Array(MAX_KEPT);
+  readonly #lengths = new Uint8Array(MAX_KEPT);
+  readonly #bytes = new Uint8Array(MAX_KEPT * MAX_BYTES);
+  readonly #ports = new Uint16Array(MAX_KEPT);
+  readonly #incoming = new Uint8Array(MAX_KEPT);
   readonly #portIds: string[] = [];
   #count = 0;
   #taken = 0;
 
   note(direction: LoggedMessage['direction'], { portId, bytes, atMs }: PortMessage): void {
-    const kept = bytes.length > MOST_BYTES ? bytes.subarray(0, MOST_BYTES) : bytes;
-    const place = this.#count++ % MOST_KEPT;
+    const kept = bytes.length > MAX_BYTES ? bytes.subarray(0, MAX_BYTES) : bytes;
+    const place = this.#count++ % MAX_KEPT;
     this.#atMs[place] = atMs;
     this.#lengths[place] = kept.length;
-    this.#bytes.set(kept, place * MOST_BYTES);
+    this.#bytes.set(kept, place * MAX_BYTES);
     this.#ports[place] = this.#numberOf(portId);
     this.#incoming[place] = direction === 'in' ? 1 : 0;
   }
 
-  /** The newest of each kind at each port since this was asked last; of `most` kinds, those that came first. */
+  /** The newest message of each kind on each port since the last call; at most `most`, earliest kinds first. */
   takeNewest(most: number): RibbonLine[] {
     const lines: RibbonLine[] = [];
-    const from = Math.max(this.#taken, this.#count - MOST_KEPT);
+    const from = Math.max(this.#taken, this.#count - MAX_KEPT);
     this.#taken = this.#count;
     for (let i = from; i < this.#count; i++) {
       const { direction, portId, bytes } = this.#at(i);
@@ -43,15 +43,15 @@ export class MessageLog {
     return lines;
   }
 
-  /** The messages after the one with a number, as far as they are still kept; the newest `most` of them. */
+  /** The messages after a given number that are still kept; the newest `most` of them. */
   after(number: number, most: number): LoggedMessage[] {
-    const from = Math.max(number, this.#count - MOST_KEPT, this.#count - most);
+    const from = Math.max(number, this.#count - MAX_KEPT, this.#count - most);
     return Array.from({ length: Math.max(0, this.#count - from) }, (_, i) => this.#at(from + i));
   }
 
   #at(index: number): LoggedMessage {
-    const place = index % MOST_KEPT;
-    const start = place * MOST_BYTES;
+    const place = index % MAX_KEPT;
+    const start = place * MAX_BYTES;
     return {
       number: index + 1,
       direction: this.#incoming[place] ? 'in' : 'out',
@@ -67,7 +67,7 @@ export class MessageLog {
   }
 }
 
-/** By the first byte, and of SysEx by its kind. */
+/** By status byte; SysEx by its type. */
 export function kindOf(bytes: Uint8Array): MessageKind {
   const [status = 0, id, , group] = bytes;
   if (status === 0xf8) return 'clock';

@@ -1,5 +1,5 @@
 import {
-  forgetReturn,
+  clearReconnected,
   isMidiPort,
   listenToMidiPorts,
   onMidiIn,
@@ -9,7 +9,7 @@ import {
   useMidiPorts,
 } from './midi-ports';
 
-/** As much of the W3C Web MIDI API as there is to keep to: one output, one input, and somebody who pulls them. */
+/** A minimal W3C Web MIDI API: one output, one input, and a way to unplug them. */
 function fakeAccess({ held = false } = {}) {
   const sent: { bytes: number[]; atMs: number }[] = [];
   const output = {
@@ -36,7 +36,7 @@ function fakeAccess({ held = false } = {}) {
 
 const settled = () => new Promise((resolve) => setTimeout(resolve, 0));
 
-/** The browser asked for its ports; what it answers is `answer`. */
+/** Requests the ports; the browser's reply is `answer`. */
 async function connect(answer: unknown, options?: { sysex: boolean }) {
   const asked: object[] = [];
   Object.assign(globalThis.navigator, {
@@ -55,10 +55,10 @@ beforeAll(() => {
   if (!('navigator' in globalThis)) Object.assign(globalThis, { navigator: {} });
 });
 beforeEach(() =>
-  useMidiPorts.setState({ lateMessages: 0, lateAt: {}, lostMessages: 0, cameBack: new Set(), inUse: new Set() }),
+  useMidiPorts.setState({ lateMessages: 0, lateAt: {}, lostMessages: 0, reconnected: new Set(), inUse: new Set() }),
 );
 
-test('a browser without Web MIDI, and one that refuses, are told apart', async () => {
+test('a browser without Web MIDI and one that refuses are distinguished', async () => {
   delete (globalThis.navigator as { requestMIDIAccess?: unknown }).requestMIDIAccess;
   await requestMidiPorts();
   expect(useMidiPorts.getState().access).toBe('unsupported');
@@ -68,17 +68,17 @@ test('a browser without Web MIDI, and one that refuses, are told apart', async (
   expect(useMidiPorts.getState().access).toBe('failed');
 });
 
-test('ports are there by name, in both directions; SysEx is asked for only where it is wanted', async () => {
+test('ports are listed by name, in both directions; SysEx is requested only if needed', async () => {
   const { access } = fakeAccess();
   expect(await connect(access)).toEqual([{ sysex: false }]);
   const { outputs, inputs, sysex } = useMidiPorts.getState();
   expect(outputs).toEqual([{ id: 'midi:out-1', name: 'Attic in', direction: 'out', connected: true }]);
-  expect(inputs).toMatchObject([{ name: 'MIDI in without a name', direction: 'in' }]);
+  expect(inputs).toMatchObject([{ name: 'Unnamed MIDI input', direction: 'in' }]);
   expect(sysex).toBe(false);
   expect([isMidiPort('midi:out-1'), isMidiPort('boathouse-porch')]).toEqual([true, false]);
 });
 
-test('bytes go out with the time that they are due; what comes too late is counted, by port', async () => {
+test('bytes go out with their due time; late ones are counted per port', async () => {
   const { access, sent } = fakeAccess();
   await connect(access);
   const later = performance.now() + 10_000;
@@ -91,7 +91,7 @@ test('bytes go out with the time that they are due; what comes too late is count
   expect(useMidiPorts.getState()).toMatchObject({ lateMessages: 1, lateAt: { 'midi:out-1': 1 }, lostMessages: 0 });
 });
 
-test('SysEx that is not allowed is not sent, and counted as lost', async () => {
+test('SysEx without permission isn’t sent, and counts as lost', async () => {
   const { access, sent } = fakeAccess();
   const fullFrame = Uint8Array.of(0xf0, 0x7f, 0x7f, 1, 1, 0, 0, 0, 0, 0xf7);
   await connect(access);
@@ -102,25 +102,25 @@ test('SysEx that is not allowed is not sent, and counted as lost', async () => {
   expect(sent).toHaveLength(1);
 });
 
-test('a port that is pulled is told as gone, what is sent there is lost, and it comes back', async () => {
+test('an unplugged port is reported as disconnected, its messages as lost, and it reconnects', async () => {
   const { access, output, turn, sent } = fakeAccess();
   await connect(access);
   const told: string[] = [];
   const forget = onPortChange(({ id, connected }) => told.push(`${id} ${connected ? 'here' : 'gone'}`));
   turn(output, 'disconnected');
   sendToMidiPort('midi:out-1', Uint8Array.of(0xf8), null);
-  turn(output, 'disconnected'); // browsers say it twice
+  turn(output, 'disconnected'); // Browsers report it twice.
   turn(output, 'connected');
   forget();
   turn(output, 'disconnected');
   expect(told).toEqual(['midi:out-1 gone', 'midi:out-1 here']);
   expect([sent.length, useMidiPorts.getState().lostMessages]).toEqual([0, 1]);
-  expect([...useMidiPorts.getState().cameBack]).toEqual(['midi:out-1']);
-  forgetReturn('midi:out-1');
-  expect(useMidiPorts.getState().cameBack.size).toBe(0);
+  expect([...useMidiPorts.getState().reconnected]).toEqual(['midi:out-1']);
+  clearReconnected('midi:out-1');
+  expect(useMidiPorts.getState().reconnected.size).toBe(0);
 });
 
-test('only ports that are listened to are heard, each with the time at which its bytes arrived', async () => {
+test('only inputs in use are received, each with the arrival time of its bytes', async () => {
   const { access, input } = fakeAccess();
   const heard: [string, number[], number][] = [];
   onMidiIn((portId, bytes, atMs) => heard.push([portId, [...bytes], atMs]));
@@ -133,7 +133,7 @@ test('only ports that are listened to are heard, each with the time at which its
   expect(heard).toEqual([['midi:in-1', [0xfa], 12.5]]);
 });
 
-test('a port that another program holds is told as in use', async () => {
+test('a port held by another app is reported as in use', async () => {
   const { access } = fakeAccess({ held: true });
   await connect(access);
   expect([...useMidiPorts.getState().inUse]).toEqual(['midi:out-1']);

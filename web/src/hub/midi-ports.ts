@@ -1,7 +1,7 @@
 import { create } from 'zustand';
 import { peerKeyOf } from '../network/port-ids';
 
-/** Web MIDI ports are named by this and the browser's own id. */
+/** Prefix of Web MIDI port ids, followed by the browser's own id. */
 const PREFIX = 'midi:';
 const SYSEX = 0xf0;
 
@@ -14,30 +14,30 @@ export interface MidiPort {
 
 interface MidiPortsState {
   access: 'unasked' | 'asking' | 'granted' | 'refused' | 'unsupported' | 'failed';
-  /** Whether SysEx may be sent: full frames and machine control need it. */
+  /** Whether SysEx is allowed: full frames and machine control need it. */
   sysex: boolean;
   outputs: MidiPort[];
   inputs: MidiPort[];
-  /** Ports that could not be opened, for another program has them. */
+  /** Ports held by another app. */
   inUse: ReadonlySet<string>;
-  /** Ports that went and came back since the page was opened. */
-  cameBack: ReadonlySet<string>;
-  /** Handed over after the moment they were due. */
+  /** Ports that were reconnected since the page was opened. */
+  reconnected: ReadonlySet<string>;
+  /** Messages handed over after their due time. */
   lateMessages: number;
-  /** Of those, how many at each port. */
+  /** The same per port. */
   lateAt: Readonly<Record<string, number>>;
-  /** Could not be handed over, because the port was gone or SysEx is not allowed. */
+  /** Messages that couldn't be sent because the port was disconnected or SysEx isn't allowed. */
   lostMessages: number;
 }
 
-/** The MIDI ports of this computer, as the browser shows them. */
+/** This computer's MIDI ports, as reported by the browser. */
 export const useMidiPorts = create<MidiPortsState>(() => ({
   access: 'unasked',
   sysex: false,
   outputs: [],
   inputs: [],
   inUse: new Set(),
-  cameBack: new Set(),
+  reconnected: new Set(),
   lateMessages: 0,
   lateAt: {},
   lostMessages: 0,
@@ -49,26 +49,26 @@ const portListeners = new Set<(port: MidiPort) => void>();
 let receiver: ((portId: string, bytes: Uint8Array, atMs: number) => void) | null = null;
 let listenedTo: ReadonlySet<string> = new Set();
 
-/** Told when a port goes or comes back. Returns what ends that. */
+/** Called when a port is disconnected or reconnected. Returns an unsubscribe function. */
 export function onPortChange(listener: (port: MidiPort) => void): () => void {
   portListeners.add(listener);
   return () => portListeners.delete(listener);
 }
 
-/** Told of everything that arrives at a port that is listened to; the time in ms of the window's clock. */
+/** Called for everything that arrives on an input in use; time in ms of the window's clock. */
 export function onMidiIn(listener: (portId: string, bytes: Uint8Array, atMs: number) => void): void {
   receiver = listener;
 }
 
-/** Which inputs are listened to from now on, here or not. */
+/** Sets the inputs to listen to, connected or not. */
 export function listenToMidiPorts(portIds: Iterable<string>): void {
   listenedTo = new Set(portIds);
   attach();
 }
 
 /**
- * Asks the browser for its MIDI ports; only ever on the musician's own press. SysEx is a stronger permission: it is asked for
- * where timecode, machine control or a line test needs it.
+ * Requests MIDI access; only on the musician's own click. SysEx is a stronger permission, requested only if timecode,
+ * machine control or a line test needs it.
  */
 export async function requestMidiPorts({ sysex = false } = {}): Promise<void> {
   if (typeof navigator.requestMIDIAccess !== 'function') {
@@ -85,14 +85,14 @@ export async function requestMidiPorts({ sysex = false } = {}): Promise<void> {
     readPorts();
     void watchPermission(sysex);
   } catch (error) {
-    if (before) return; // what was allowed before goes on
+    if (before) return; // Keep what was granted before.
     const refused =
       error instanceof DOMException && (error.name === 'NotAllowedError' || error.name === 'SecurityError');
     useMidiPorts.setState({ access: refused ? 'refused' : 'failed' });
   }
 }
 
-/** The browser lets a permission be taken away again at any time: the ports are gone then, and that is told. */
+/** A permission can be revoked at any time: the ports are gone then, and that is reported. */
 async function watchPermission(sysex: boolean): Promise<void> {
   const wanted = { name: 'midi', sysex } as unknown as PermissionDescriptor;
   const status = await navigator.permissions?.query(wanted).catch(() => null);
@@ -109,8 +109,8 @@ async function watchPermission(sysex: boolean): Promise<void> {
 }
 
 /**
- * Hands bytes to a port with the time they are due, in ms of the window's clock; null is at once. Ports that are not MIDI
- * are not ours.
+ * Sends bytes to a port with their due time, in ms of the window's clock; null is immediately. Ignores ids of other
+ * port kinds.
  */
 export function sendToMidiPort(portId: string, bytes: Uint8Array, atMs: number | null): void {
   if (!isMidiPort(portId)) return;
@@ -132,7 +132,7 @@ export function sendToMidiPort(portId: string, bytes: Uint8Array, atMs: number |
   }
 }
 
-/** One that may be gone: of this computer, or of a peer in the network. */
+/** Ports that can be disconnected: of this computer, or of a network peer. */
 export function isMidiPort(portId: string): boolean {
   return portId.startsWith(PREFIX) || peerKeyOf(portId) !== null;
 }
@@ -143,15 +143,15 @@ function change(port: MIDIPort): void {
   readPorts();
   const now = describe(port);
   if (known?.connected === now.connected) return;
-  if (known && now.connected) useMidiPorts.setState({ cameBack: new Set([...before.cameBack, now.id]) });
+  if (known && now.connected) useMidiPorts.setState({ reconnected: new Set([...before.reconnected, now.id]) });
   for (const listener of portListeners) listener(now);
 }
 
-/** Gear at these ports was started anew. */
-export function forgetReturn(portId: string): void {
-  const cameBack = new Set(useMidiPorts.getState().cameBack);
-  cameBack.delete(portId);
-  useMidiPorts.setState({ cameBack });
+/** The gear on these ports was restarted. */
+export function clearReconnected(portId: string): void {
+  const reconnected = new Set(useMidiPorts.getState().reconnected);
+  reconnected.delete(portId);
+  useMidiPorts.setState({ reconnected });
 }
 
 function readPorts(): void {
@@ -167,7 +167,7 @@ function describeAll(access: MIDIAccess | null): MidiPort[] {
   return access ? [...access.outputs.values(), ...access.inputs.values()].map(describe) : [];
 }
 
-/** Ports that are not the browser's stand among its own; whoever waits for a port is told when one of them comes or goes. */
+/** Adds ports from other sources to the list; subscribers are notified when they come and go. */
 export function setOtherPorts(ports: readonly MidiPort[]): void {
   const before = otherPorts;
   otherPorts = ports;
@@ -178,7 +178,7 @@ export function setOtherPorts(ports: readonly MidiPort[]): void {
   }
 }
 
-/** A port that another program holds cannot be opened; it is told, and tried again when ports change. */
+/** A port held by another app can't be opened; report it, and retry when ports change. */
 function attach(): void {
   for (const input of access?.inputs.values() ?? []) {
     const id = PREFIX + input.id;
@@ -213,7 +213,7 @@ function describe(port: MIDIPort): MidiPort {
   const direction = port.type === 'input' ? 'in' : 'out';
   return {
     id: PREFIX + port.id,
-    name: port.name ?? `MIDI ${direction} without a name`,
+    name: port.name ?? `Unnamed MIDI ${direction === 'in' ? 'input' : 'output'}`,
     direction,
     connected: port.state === 'connected',
   };

@@ -1,13 +1,13 @@
 const LOCK = 'metronomo.runs';
-/** A page that is loaded anew may ask before its own past has let go. */
+/** Grace period: after a reload, the previous instance may still hold the lock. */
 const PATIENCE_MS = 2000;
 
 /**
- * Two tabs must not both send time. Resolves to true when this one may run, and then holds that until it is closed;
- * `onTaken` is told when another tab takes over. With `take` it takes over from the other.
+ * Only one tab may send sync. Resolves to true if this one may run, holding the lock until it is closed; `onTaken` is
+ * called if another tab takes over. With `take` it takes over from the other.
  */
 export function runInOneTab(onTaken: () => void, { take = false } = {}): Promise<boolean> {
-  // A browser without locks has to be trusted.
+  // No Web Locks API: assume this is the only tab.
   if (!('locks' in navigator)) return Promise.resolve(true);
   return new Promise((resolve) => {
     let mine = false;
@@ -16,7 +16,7 @@ export function runInOneTab(onTaken: () => void, { take = false } = {}): Promise
       .request(LOCK, options, () => {
         mine = true;
         resolve(true);
-        return new Promise(() => undefined); // for as long as the page is there
+        return new Promise(() => undefined); // Held for the lifetime of the page.
       })
       .catch(() => {
         if (mine) onTaken();

@@ -1,7 +1,7 @@
 import { eachPacked, packMessages } from './packed-messages';
 import type { PortMessage } from './protocol';
 
-test('messages come out of the pack as they went in, whatever their length and port', () => {
+test('messages survive packing, whatever their length and port', () => {
   const messages: PortMessage[] = [
     { portId: 'a', bytes: Uint8Array.of(0xf8), atMs: 1.5 },
     { portId: 'b', bytes: Uint8Array.of(0x90, 60, 100), atMs: 2 },

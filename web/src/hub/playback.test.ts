@@ -4,7 +4,7 @@ import { Playback } from './playback';
 const clock = Uint8Array.of(0xf8);
 const ticks = Array.from({ length: 96 }, (_, i) => ({ atMs: (i * 60_000) / (120 * 24), bytes: clock }));
 
-test('each message comes once, when it is due, however late somebody looks', () => {
+test('each message comes once, when due, however rarely it is polled', () => {
   const playback = new Playback('port', ticks, 1000);
   expect(playback.due(999)).toEqual([]);
   const seen = [1000, 1010, 1500, 1501, 9000].flatMap((nowMs) => playback.due(nowMs));
@@ -12,7 +12,7 @@ test('each message comes once, when it is due, however late somebody looks', () 
   expect([playback.left, playback.due(10_000)]).toEqual([0, []]);
 });
 
-test('a follower reads the tempo that was captured', () => {
+test('a follower reads the captured tempo', () => {
   const playback = new Playback('port', ticks, 1000);
   const follower = new ClockFollower();
   const parser = new MidiParser();

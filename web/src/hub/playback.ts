@@ -1,20 +1,20 @@
 import type { TimedBytes } from './protocol';
 
-/** Messages that were captured once, due again at the same distances from each other. */
+/** Replays captured messages at their original intervals. */
 export class Playback {
   readonly portId: string;
   readonly #messages: readonly TimedBytes[];
   readonly #zeroMs: number;
   #next = 0;
 
-  /** `messages`: in order of time, ms since the first of them could be; the beginning is at `zeroMs`. */
+  /** `messages`: in time order, in ms from the start of the capture; playback starts at `zeroMs`. */
   constructor(portId: string, messages: readonly TimedBytes[], zeroMs: number) {
     this.portId = portId;
     this.#messages = messages;
     this.#zeroMs = zeroMs;
   }
 
-  /** What has come due since this was asked last, with when it was due. */
+  /** Messages that became due since the last call, with their due times. */
   due(nowMs: number): TimedBytes[] {
     const from = this.#next;
     while (this.#next < this.#messages.length && this.#dueAt(this.#next) <= nowMs) this.#next++;

@@ -9,7 +9,7 @@ import type {
   TimedMessage,
 } from '@metronomo/core';
 import type { WireDoor, WireState } from '../network/wire-socket';
-/** Bytes for a port of the window, due at a time of the window's clock, in ms. */
+/** Bytes for a port of the window, with their due time in ms of the window's clock. */
 export interface PortMessage {
   portId: string;
   bytes: Uint8Array;
@@ -17,38 +17,38 @@ export interface PortMessage {
 }
 
 /**
- * Messages on their way from thread to thread. Small objects, two thousand a second, would be garbage that stops
- * either thread when it is collected.
+ * Messages in transit between threads, in flat arrays: two thousand small objects a second would cause GC pauses on
+ * both sides.
  */
 export interface PackedMessages {
   portIds: string[];
-  /** One of the ids for each message. */
+  /** Index into the ids, per message. */
   ports: Uint16Array;
   atMs: Float64Array;
-  /** Where each message ends among the bytes. */
+  /** End of each message in the bytes. */
   ends: Uint32Array;
   bytes: Uint8Array<ArrayBuffer>;
 }
 
-/** Bytes at a time, in ms. */
+/** Bytes with their time, in ms. */
 export interface TimedBytes {
   atMs: number;
   bytes: Uint8Array;
 }
 
-/** A message that came in or went out, as the hub keeps it for the ribbon. */
+/** A message in or out, as logged for the ribbon. */
 export interface LoggedMessage extends PortMessage {
-  /** Counted from 1, in the order in which they were noted. */
+  /** Numbered from 1 in the order logged. */
   number: number;
   direction: 'in' | 'out';
 }
 
 export type MessageKind = 'clock' | 'transport' | 'timecode' | 'notes' | 'other';
 
-/** So many lines the folded ribbon shows. */
+/** Lines in the collapsed ribbon. */
 export const RIBBON_LINES = 6;
 
-/** The newest message of a kind at a port, for the folded ribbon. */
+/** The newest message of a kind on a port, for the collapsed ribbon. */
 export interface RibbonLine {
   portId: string;
   direction: 'in' | 'out';
@@ -57,22 +57,19 @@ export interface RibbonLine {
 }
 
 export type FromHub =
-  /**
-   * `lastWakeMs`: when the hub planned before this, for what it plans; `atOnce`: notes that are carried through, due as
-   * soon as they can be.
-   */
+  /** `lastWakeMs`: the previous wake-up, for scheduled messages; `atOnce`: routed notes, due immediately. */
   | { kind: 'send'; messages: PackedMessages; lastWakeMs: number | null; atOnce: boolean }
   | { kind: 'snapshot'; snapshot: HubSnapshot; atMs: number; ribbon: RibbonLine[] }
   | { kind: 'block'; block: SoundBlock }
   | { kind: 'network'; state: WireState };
 
-/** What the window tells the hub without waiting for an answer. */
+/** One-way messages from the window to the hub. */
 export type ToHub =
   | ({ kind: 'received' } & PortMessage)
-  /** What the hub planned was in the ports so long after it had planned before. */
+  /** Delay from one wake-up until the next one's output was in the ports. */
   | { kind: 'needed'; ms: number };
 
-/** What somebody who stands before a stand-in can do. */
+/** Front panel actions of a stand-in. */
 export type StandInAction =
   | { kind: 'play' | 'stop' }
   | { kind: 'tempo'; bpm: number }
@@ -80,7 +77,7 @@ export type StandInAction =
   | { kind: 'press'; note: number; velocity: number };
 
 export interface HubWorkerApi {
-  /** `timeOrigin`: the window's, so that both speak of the same milliseconds. */
+  /** `timeOrigin`: the window's, so that both use the same clock. */
   start(timeOrigin: number, bpm: number, toWindow: MessagePort, toMeasure: MessagePort): void;
   /** Stops, and sends nothing after that. */
   end(): Promise<void>;
@@ -90,43 +87,43 @@ export interface HubWorkerApi {
   setLeaders(order: string[]): void;
   setRoutes(routes: PortRoute[]): void;
   command(command: HubCommand): void;
-  /** What a feed's offset is now, ms: leaning on it moves it. */
+  /** A feed's current offset, ms, including nudges. */
   offsetOf(feedId: string): number | null;
-  /** The speakers need the hub's own click so long before it is due, besides. */
+  /** Extra lead of the hub's click for the audio output, ms. */
   handOverClickEarly(ms: number): void;
-  /** Sends bytes down a line, beside everything else that the hub sends. */
+  /** Sends test bytes beside everything else. */
   sendTest(messages: PortMessage[]): void;
-  /** What arrives at a port is kept from now on; null keeps nothing more. Gives what was kept before. */
+  /** Starts recording what arrives on a port; null stops. Returns what was recorded before. */
   keepArrivals(portId: string | null): TimedMessage[];
-  /** When each tick of clock arrives at these ports is kept from now on, in ms of the window's clock; none ends that. */
+  /** Starts recording the arrival of clock ticks on these ports, in ms of the window's clock; an empty list stops. */
   captureTicks(portIds: string[]): void;
-  /** What was kept since it was asked last, by port in the same order; null when more came than any clock sends. */
+  /** The ticks since the last call, per port in the same order; null if there were more than any clock sends. */
   takeTicks(): Float64Array[] | null;
-  /** Notes, controllers and dumps go down a line from now on, besides everything else; null ends that. */
+  /** Sends test traffic (notes, controllers, dumps) down a line beside everything else; null stops. */
   sendTraffic(line: { portId: string; channel: number } | null): void;
-  /** The messages after the one with a number, as far as they are still kept; the newest at the most. */
+  /** The messages after a given number that are still kept, newest at most. */
   messagesAfter(number: number, most: number): LoggedMessage[];
-  /** Whether everything that goes in and out is kept, whole. */
+  /** Whether to record every message in full. */
   capture(on: boolean): void;
-  /** What was kept since it was asked last. */
+  /** The messages recorded since the last call. */
   takeCaptured(): (PortMessage & { direction: 'in' | 'out' })[];
-  /** Messages arrive at a port as if they came from outside; null ends that. */
+  /** Plays messages into a port as if they arrived from outside; null stops. */
   playBack(stream: { portId: string; messages: TimedBytes[]; zeroMs: number } | null): void;
-  /** How many of them have not arrived yet. */
+  /** How many of them are left. */
   leftToPlay(): number;
-  /** Whether the room of stand-ins is at work, and whether its sound is wanted in the window. Gives its channels. */
+  /** Turns the stand-in room on or off, and its audio to the window. Returns its number of channels. */
   useStudio(on: boolean, listening: boolean): number;
-  /** Opens the way to the server, and by it to the peers in the network. */
+  /** Connects to the server and its network peers. */
   openWire(door: WireDoor): void;
-  /** Does something at the room's keyboard. */
+  /** Operates the stand-in keyboard. */
   atStandIn(action: StandInAction): void;
 }
 
-/** What a source of returns sends to the measure worker: captured blocks that follow on from each other. */
+/** Audio from an input to the measure worker: contiguous captured blocks. */
 export interface ToMeasure {
   sampleRate: number;
   startFrame: number;
-  /** In ms of the window's clock; null when the source does not know. */
+  /** In ms of the window's clock; null if the source doesn't know it. */
   startMs: number | null;
   channels: Float32Array[];
 }

@@ -2,7 +2,7 @@ import * as Comlink from 'comlink';
 import type { HubCommand, HubSnapshot } from '@metronomo/core';
 import equal from 'fast-deep-equal';
 import { create } from 'zustand';
-import { tell } from '../app/toast-store';
+import { showToast } from '../app/toast-store';
 import { AUDIO_PREFIX, AudioInputError, openAudioInput, type OpenAudioInput } from '../audio/audio-input';
 import { audioEngine, soundLeadMs } from '../audio/engine';
 import { monitorBlock, playClick, useListening } from '../audio/listening';
@@ -16,26 +16,26 @@ import type { Drive, Rig } from '../store/records';
 import { markInterrupted } from '../store/takes';
 import { markClocksInterrupted } from '../store/clock-takes';
 import { CLICK_PORT, feedsOf, songOf } from './feeds';
-import { forgetReturn, listenToMidiPorts, onMidiIn, onPortChange, sendToMidiPort } from './midi-ports';
+import { clearReconnected, listenToMidiPorts, onMidiIn, onPortChange, sendToMidiPort } from './midi-ports';
 import { eachPacked } from './packed-messages';
 import { RIBBON_LINES, type FromHub, type HubWorkerApi, type RibbonLine, type ToHub } from './protocol';
 import { routesOf, sourcesOf } from './sources';
 
 const RIG_KEY = 'metronomo.rig';
-const MOST_UNDO = 100;
+const MAX_UNDO = 100;
 const SOUND_LEAD_EVERY_MS = 1000;
-/** The hub plans further ahead than this in any case. */
+/** Delays below this are covered by the minimum lookahead. */
 const WORTH_TELLING_MS = 30;
 const SAME_BPM = 0.02;
 
 interface SessionState {
   rig: Rig | null;
   snapshot: HubSnapshot;
-  /** When the snapshot was taken, in ms of the window's clock. */
+  /** Time of the snapshot, in ms of the window's clock. */
   snapshotAtMs: number;
   ribbon: RibbonLine[];
   live: LiveReadings | null;
-  /** Of the input in use; null while none is open. */
+  /** The open input; null if there is none. */
   input: { label: string; channels: number } | null;
   inputProblem: string | null;
   undo: Rig[];
@@ -57,7 +57,7 @@ const AT_REST: HubSnapshot = {
   sleeps: 0,
 };
 
-/** Everything that the views show of the hub at work. */
+/** Live state of the hub, shared by all views. */
 export const useSession = create<SessionState>(() => ({
   rig: null,
   snapshot: AT_REST,
@@ -70,11 +70,11 @@ export const useSession = create<SessionState>(() => ({
   redo: [],
 }));
 
-/** The worker that carries the time. */
+/** The worker that runs the hub. */
 export const hub = Comlink.wrap<HubWorkerApi>(
   new Worker(new URL('./hub.worker.ts', import.meta.url), { type: 'module', name: 'hub' }),
 );
-/** The worker that listens and measures. */
+/** The worker that captures and measures. */
 export const measure = Comlink.wrap<MeasureWorkerApi>(
   new Worker(new URL('../measure/measure.worker.ts', import.meta.url), { type: 'module', name: 'measure' }),
 );
@@ -84,11 +84,14 @@ let toHub: MessagePort | null = null;
 let hubSound: MessagePort | null = null;
 let audioInput: OpenAudioInput | null = null;
 
-/** Brings the hub up with the rig that was in use last. Call once. */
+/** Starts the hub with the rig last used. Call once. */
 export async function startSession(): Promise<void> {
   await ensureRigs();
   const rig = (await loadRig(localStorage.getItem(RIG_KEY) ?? 'boathouse')) ?? (await loadRig('boathouse'));
-  if (!rig) throw new Error('The demo rig in this browser’s storage is damaged.');
+  if (!rig)
+    throw new Error(
+      'The demo rig stored in this browser is damaged and can’t be opened. To start over, clear this site’s data in the browser; this also deletes your takes.',
+    );
   const messages = new MessageChannel();
   messages.port1.onmessage = ({ data }: MessageEvent<FromHub>) => receive(data);
   toHub = messages.port1;
@@ -101,22 +104,23 @@ export async function startSession(): Promise<void> {
     Comlink.transfer(messages.port2, [messages.port2]),
     Comlink.transfer(sound.port2, [sound.port2]),
   );
-  // One that was on its way when the input was closed says nothing any more.
+  // Ignore an update that was in flight when the input closed.
   await measure.onLive(Comlink.proxy((live) => useSession.setState(({ input }) => (input ? { live } : {}))));
   onPortChange(({ id, connected }) => {
     const gear = useSession.getState().rig?.gear.find(({ portId }) => portId === id);
     if (!gear || !connected) return;
     command({ kind: 'rejoin', feedId: gear.id });
-    if (!gear.able.rearms) forgetReturn(id);
+    if (!gear.able.rearms) clearReconnected(id);
   });
-  // Sound may begin only on a press. The first one of all makes it ready, for that holds this thread for a moment.
+  // Browsers allow audio only after a user gesture. Prepare it on the very first one, because it blocks this thread for
+  // a moment.
   for (const press of ['pointerdown', 'keydown']) window.addEventListener(press, () => audioEngine(), { once: true });
-  setInterval(() => void hub.handOverClickEarly(clickIsPlayed() ? soundLeadMs() : 0), SOUND_LEAD_EVERY_MS);
-  await takeUp(rig);
+  setInterval(() => void hub.handOverClickEarly(clickPlays() ? soundLeadMs() : 0), SOUND_LEAD_EVERY_MS);
+  await loadRigInHub(rig);
   connectWire((door) => void hub.openWire(door));
 }
 
-/** The hub stops, says so to everybody, and sends nothing more. */
+/** Stops the hub, sends stop to everyone, then nothing more. */
 export async function endSession(): Promise<void> {
   await hub.end();
   audioInput?.close();
@@ -127,16 +131,16 @@ function sendToHub(message: ToHub): void {
   toHub?.postMessage(message);
 }
 
-/** Another rig from now on, with its input; what it was sent stops. */
+/** Switches to another rig and its input; the old rig's feeds stop. */
 export async function switchRig(id: string): Promise<void> {
   const rig = await loadRig(id);
   if (!rig) return;
   command({ kind: 'stop' });
   localStorage.setItem(RIG_KEY, id);
-  await takeUp(rig);
+  await loadRigInHub(rig);
 }
 
-async function takeUp(rig: Rig): Promise<void> {
+async function loadRigInHub(rig: Rig): Promise<void> {
   const kept = rig.demo ? DEMO_DATA : ownDataName();
   keepIn(kept);
   await measure.keepIn(kept);
@@ -145,14 +149,14 @@ async function takeUp(rig: Rig): Promise<void> {
   for (const takeId of await markClocksInterrupted()) void measure.analyzeClock(takeId);
   await hub.setSong(songOf(rig));
   await hub.setFeeds(feedsOf(rig));
-  await listen(rig);
-  await handBack();
-  // An audio input is opened by the musician's press, never by itself.
+  await reopenInput(rig);
+  await switchBack();
+  // An audio input is opened by the musician, never automatically.
   await openInput(rig.input.sourceId.startsWith(AUDIO_PREFIX) ? 'none' : rig.input.sourceId);
 }
 
-/** Takes up what the rig says about what is listened to, and what is carried from port to port. */
-async function listen(rig: Rig): Promise<void> {
+/** Applies the rig's sync inputs and MIDI routes to the hub. */
+async function reopenInput(rig: Rig): Promise<void> {
   const returns = rig.gear.flatMap(({ returnChannel }) => returnChannel ?? []);
   useListening.setState({ expected: [rig.input.clickChannel, ...returns] });
   listenToMidiPorts(rig.hubSockets.flatMap(({ direction, portId }) => (direction === 'in' && portId ? [portId] : [])));
@@ -161,18 +165,18 @@ async function listen(rig: Rig): Promise<void> {
   showNetworkPorts(rig.peers ?? []);
 }
 
-/** Whoever is first in the order leads again, if it was lost and another took over: at once, or as soon as it rolls. */
-export async function handBack(): Promise<void> {
+/** Switches back to the first in the fallback order after it was lost: immediately, or as soon as it rolls. */
+export async function switchBack(): Promise<void> {
   const { rig, snapshot } = useSession.getState();
   if (!rig) return;
   await hub.setLeaders(rig.leaders);
   const first = rig.gear.find(({ id }) => id === rig.leaders[0]);
   const rolls = snapshot.sources.some(({ id, state, rolling }) => id === first?.id && state === 'locked' && rolling);
   if (first && !rolls && snapshot.state !== 'stopped')
-    tell(`${first.name} leads as soon as its clock is there and it starts: press play on it.`);
+    showToast(`${first.name} becomes the leader once its sync arrives and it starts. Press play on the device.`);
 }
 
-/** Lets returns come from a source; whatever was open before is closed. Problems stand in `inputProblem`. */
+/** Opens an audio source, closing the previous one. Problems go to `inputProblem`. */
 export async function openInput(sourceId: string): Promise<boolean> {
   audioInput?.close();
   audioInput = null;
@@ -198,30 +202,30 @@ export async function openInput(sourceId: string): Promise<boolean> {
     return false;
   }
   useSession.setState({ input: { label: audioInput.label, channels: audioInput.channels } });
-  await tellReference();
+  await sendReference();
   return true;
 }
 
 function loseInput(): void {
-  void measure.endTake('The audio input went away during this take.');
+  void measure.endTake('The audio input was disconnected during this take. Reconnect it and repeat the take.');
   audioInput?.close();
   audioInput = null;
   useSession.setState({
     input: null,
     live: null,
-    inputProblem: 'The audio input went away. Connect it and open it again.',
+    inputProblem: 'The audio input was disconnected. Reconnect it, then open it again.',
   });
 }
 
-/** The stand-ins' sound always flows to one port; it is passed on while they are the source. */
+/** The stand-ins' audio always goes to one port; it is forwarded while they are the source. */
 async function connectStudio(): Promise<void> {
   const { port1, port2 } = new MessageChannel();
   await measure.useSource(Comlink.transfer(port2, [port2]));
-  await tellReference();
+  await sendReference();
   if (hubSound) hubSound.onmessage = ({ data }) => port1.postMessage(data);
 }
 
-async function tellReference(): Promise<void> {
+async function sendReference(): Promise<void> {
   const { rig } = useSession.getState();
   if (rig) useListening.setState({ clickChannel: rig.input.clickChannel, solo: null });
   if (rig) await measure.setReference(rig.input.clickChannel, rig.bpm);
@@ -231,35 +235,37 @@ export function command(order: HubCommand): void {
   void hub.command(order);
 }
 
-/** Sends the gear of a take what the take asks for; with nothing given, what the rig says. */
+/** Drives the gear as a take requires; without arguments, as the rig says. */
 export async function driveGear(drive: Drive = 'clock', gearIds: readonly string[] = []): Promise<void> {
   const { rig } = useSession.getState();
   if (rig) await hub.setFeeds(feedsOf(rig, drive, gearIds));
 }
 
-/** Changes the rig in use, in the store and at work; undoable. Throws what the rig's validation throws. */
+/** Changes the current rig, live and in storage; undoable. Throws what the rig's validation throws. */
 export async function changeRig(change: (rig: Rig) => Rig): Promise<void> {
   const { rig, undo } = useSession.getState();
   if (!rig) return;
   const next = change(rig);
   checkRig(next);
-  useSession.setState({ rig: next, undo: [...undo.slice(-MOST_UNDO), rig], redo: [] });
-  await Promise.all([apply(rig, next), store(next)]);
+  useSession.setState({ rig: next, undo: [...undo.slice(-MAX_UNDO), rig], redo: [] });
+  await Promise.all([applyRig(rig, next), store(next)]);
 }
 
-/** The change is at work already; where it cannot be kept, that is told. */
+/** Optimistic update: the change is already live. Report it if saving fails. */
 async function store(rig: Rig): Promise<void> {
-  // After the screen: a press is answered first.
+  // After rendering: respond to the click first.
   await new Promise((resolve) => setTimeout(resolve));
   try {
     await storeRig(rig);
   } catch (error) {
-    tell(`This change could not be stored: ${error instanceof Error ? error.message : 'the disk may be full'}.`);
+    showToast(
+      `Change not saved: ${error instanceof Error ? error.message : 'the disk may be full'}. It stays active until you close the page.`,
+    );
   }
 }
 
-/** Takes the last change back, or with `redo` makes it again. False when there is none. */
-export async function stepBack(direction: 'undo' | 'redo'): Promise<boolean> {
+/** Undoes the last change, or with `redo` redoes it. False if there is none. */
+export async function undoOrRedo(direction: 'undo' | 'redo'): Promise<boolean> {
   const { rig, undo, redo } = useSession.getState();
   const from = direction === 'undo' ? undo : redo;
   const next = from.at(-1);
@@ -270,25 +276,25 @@ export async function stepBack(direction: 'undo' | 'redo'): Promise<boolean> {
       ? { rig: next, undo: rest, redo: [...redo, rig] }
       : { rig: next, redo: rest, undo: [...undo, rig] },
   );
-  await Promise.all([apply(rig, next), store(next)]);
+  await Promise.all([applyRig(rig, next), store(next)]);
   return true;
 }
 
-/** Takes the latest change back as long as it is the latest; else says what to do. For a message that offers it. */
+/** Undo for a toast: undoes the latest change while it is still the latest, else explains what to do. */
 export function undoWhileLatest(): () => void {
   const { rig: after } = useSession.getState();
   return () => {
-    if (useSession.getState().rig === after) void stepBack('undo');
-    else tell('Other things were changed since. Ctrl+Z steps back through them one by one.');
+    if (useSession.getState().rig === after) void undoOrRedo('undo');
+    else showToast('You’ve made other changes since. Press Ctrl+Z (Cmd+Z on a Mac) to undo them one by one.');
   };
 }
 
-async function apply(before: Rig, after: Rig): Promise<void> {
+async function applyRig(before: Rig, after: Rig): Promise<void> {
   const changed = (...keys: (keyof Rig)[]) => keys.some((key) => before[key] !== after[key]);
   if (changed('bpm', 'song')) await hub.setSong(songOf(after));
   if (changed('gear', 'song')) await hub.setFeeds(feedsOf(after));
-  if (changed('gear', 'hubSockets', 'cables', 'following', 'routes', 'input', 'peers')) await listen(after);
-  if (changed('leaders')) await handBack();
+  if (changed('gear', 'hubSockets', 'cables', 'following', 'routes', 'input', 'peers')) await reopenInput(after);
+  if (changed('leaders')) await switchBack();
   if (after.input.sourceId !== before.input.sourceId) await openInput(after.input.sourceId);
   if (changed('bpm', 'input')) await measure.setReference(after.input.clickChannel, after.bpm);
 }
@@ -296,12 +302,12 @@ async function apply(before: Rig, after: Rig): Promise<void> {
 function receive(message: FromHub): void {
   switch (message.kind) {
     case 'send':
-      handOver(message);
+      dispatch(message);
       return;
     case 'snapshot': {
       const { ribbon, rig, snapshot } = useSession.getState();
       const { bpm } = message.snapshot;
-      // Returns are read against the tempo that there is now, whoever sets it.
+      // Returns are measured against the current tempo, whoever sets it.
       if (rig && Math.abs(bpm - referenceBpm) > SAME_BPM) {
         referenceBpm = bpm;
         void measure.setReference(rig.input.clickChannel, bpm);
@@ -321,22 +327,22 @@ function receive(message: FromHub): void {
   }
 }
 
-function handOver({ messages, lastWakeMs, atOnce }: Extract<FromHub, { kind: 'send' }>): void {
-  // Usually some 10 ms; the hub plans ahead for the times when this thread or its own was busy.
+function dispatch({ messages, lastWakeMs, atOnce }: Extract<FromHub, { kind: 'send' }>): void {
+  // Usually about 10 ms; the hub plans ahead for when either thread is busy.
   const neededMs = lastWakeMs === null ? 0 : performance.now() - lastWakeMs;
   if (neededMs > WORTH_TELLING_MS) sendToHub({ kind: 'needed', ms: neededMs });
   eachPacked(messages, (portId, bytes, atMs) => {
     if (portId !== CLICK_PORT) sendToMidiPort(portId, bytes, atOnce ? null : atMs);
-    else if (clickIsPlayed()) playClick(bytes, atMs);
+    else if (clickPlays()) playClick(bytes, atMs);
   });
 }
 
-/** Where the returns are heard, the click comes back among them; else it is heard directly. */
-function clickIsPlayed(): boolean {
+/** If returns are monitored, the click is among them; else it is played directly. */
+function clickPlays(): boolean {
   return useSession.getState().rig?.input.sourceId !== BOATHOUSE_SOURCE && useListening.getState().on;
 }
 
-/** The new snapshot, with the very lists of the last one where nothing in them changed: so nobody draws them again. */
+/** Structural sharing: reuse unchanged lists so that components don't re-render. */
 function keepingSame(before: HubSnapshot, now: HubSnapshot): HubSnapshot {
   const kept = <Key extends 'sources' | 'held' | 'muted'>(key: Key): HubSnapshot[Key] =>
     equal(before[key], now[key]) ? before[key] : now[key];

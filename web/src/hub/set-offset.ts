@@ -1,6 +1,6 @@
 import { changeRig } from './session';
 
-/** Moves one follower; minus is earlier. */
+/** Sets one follower's offset; minus is earlier. */
 export function setOffset(gearId: string, offsetMs: number): Promise<void> {
   return changeRig((rig) => ({
     ...rig,

@@ -7,16 +7,16 @@ import type { Rig } from '../store/records';
 const demo = boathouse();
 const bySong: Rig = { ...demo, song: { ...demo.song, tempoFrom: 'sections' } };
 
-test('positions are counted in the song’s own bars, or in four where the tempo is set by hand', () => {
+test('positions count the song’s own bars, or 4/4 with a manual tempo', () => {
   const { meter, beginsAt, lengthBeats } = factsOf(bySong.song, 79.3);
   expect(beginsAt).toEqual([0, 16, 80, 94, 158]);
   expect(lengthBeats).toBe(158 + 32);
   expect(barsBeatsTicks(meter, 80)).toBe('21.1.00');
-  expect(barsBeatsTicks(meter, 83.5)).toBe('22.1.00'); // a bar of 7/8 is three and a half quarters
+  expect(barsBeatsTicks(meter, 83.5)).toBe('22.1.00'); // A bar of 7/8 is three and a half quarters.
   expect(barsBeatsTicks(factsOf(demo.song, 79.3).meter, 83.5)).toBe('21.4.12');
 });
 
-test('timecode begins where the song says: an hour on, at its rate', () => {
+test('timecode starts where the song says: an hour on, at its rate', () => {
   expect(songTimecode(demo.song, 0)).toBe('01:00:00:00');
   expect(songTimecode(demo.song, 61_040)).toBe('01:01:01:01');
   const dropped = { ...demo.song, rate: '29.97df' as const };
@@ -24,7 +24,7 @@ test('timecode begins where the song says: an hour on, at its rate', () => {
   expect(songTimecode(dropped, (1800 * 1001) / 30)).toBe('01:01:00;02');
 });
 
-test('the hub plays the sections where the song sets the tempo, and else one even tempo in common time', () => {
+test('the hub plays the sections if the song sets the tempo, else a constant tempo in 4/4', () => {
   expect(songOf(demo)).toMatchObject({
     tempo: [{ beat: 0, bpm: 79.3 }],
     meter: [{ bar: 1, beatsPerBar: 4, beatUnit: 4 }],
@@ -41,7 +41,7 @@ test('the hub plays the sections where the song sets the tempo, and else one eve
   ]);
 });
 
-test('each feed counts timecode from the song’s start, at its own rate, also where that code is dropped', () => {
+test('each feed counts timecode from the song’s start at its own rate, even where that code is dropped', () => {
   const late: Rig = { ...demo, song: { ...demo.song, timecodeStart: { hours: 1, minutes: 1, seconds: 0, frames: 0 } } };
   const at = (rate: Rig['gear'][number]['rate']) => {
     const gear = late.gear.map((one) => (one.id === 'weir' ? { ...one, rate } : one));
@@ -51,7 +51,7 @@ test('each feed counts timecode from the song’s start, at its own rate, also w
   expect(at('29.97df').timecodeStart).toEqual({ hours: 1, minutes: 1, seconds: 0, frames: 2 });
 });
 
-test('what a trigger does in a section is told by the beat at which that begins; after the song it is as ever', () => {
+test('a trigger’s section override starts at the section’s beat and ends with the song', () => {
   const trigger = {
     id: 't',
     every: 1 as const,
@@ -74,7 +74,7 @@ test('what a trigger does in a section is told by the beat at which that begins;
   ]);
 });
 
-test('routes are told by ports; one whose socket has none is left out', () => {
+test('routes are resolved to ports; one without a port is left out', () => {
   const [socketIn] = demo.hubSockets.filter(({ direction }) => direction === 'in');
   const passes = { notes: true, controllers: true, programs: true, bends: true };
   const route = { id: 'r', from: socketIn!.id, to: 'boathouse-porch', fromChannel: null, toChannel: 3, passes };

@@ -12,13 +12,13 @@ import {
 import memoizeOne from 'memoize-one';
 import type { Rig, Song } from '../store/records';
 
-/** What is asked again and again about the song in use. */
+/** Memoized facts about the current song. */
 export interface SongFacts {
   meter: MeterMap;
   tempo: TempoMap;
-  /** Where the sections begin, in quarter notes. */
+  /** Start of each section, in quarter notes. */
   beginsAt: number[];
-  /** 0 where there are no sections. */
+  /** 0 without sections. */
   lengthBeats: number;
 }
 
@@ -36,7 +36,7 @@ export function barsBeatsTicks(meter: MeterMap, at: number): string {
   return `${bar}.${beat}.${String(Math.floor((ticks / 960) * TICKS_PER_BEAT)).padStart(2, '0')}`;
 }
 
-/** Song time, ms from beat 0, as timecode at the song's rate and from its start. */
+/** Song time, ms from beat 0, as timecode at the song's rate from its start timecode. */
 export function songTimecode({ timecodeStart, rate }: Rig['song'], songMs: number): string {
   const frame = Math.floor(timecodeToFrames(timecodeStart, rate) + secondsToFrames(songMs / 1000, rate) + 1e-6);
   return formatTimecode(framesToTimecode(frame, rate), rate);

@@ -1,6 +1,6 @@
 import { useSession } from './session';
 
-/** While the hub rolls, the screen stays on where the browser can do that, and the page is not left by a slip. */
+/** During playback, keep the screen on where supported, and ask before leaving the page. */
 export function stayAwake(): void {
   let lock: WakeLockSentinel | null = null;
   const isRolling = () => useSession.getState().snapshot.state !== 'stopped';
@@ -8,10 +8,10 @@ export function stayAwake(): void {
     if (lock || !isRolling() || document.visibilityState !== 'visible') return;
     try {
       lock = (await navigator.wakeLock?.request('screen')) ?? null;
-      // The browser lets go by itself when the page is hidden; it is asked for again when it is seen.
+      // The browser releases the lock when the page is hidden; request it again when visible.
       lock?.addEventListener('release', () => (lock = null));
     } catch {
-      lock = null; // low battery, or not allowed: the clock goes on all the same
+      lock = null; // Low battery, or not permitted: playback continues anyway.
     }
   };
   useSession.subscribe(({ snapshot }, before) => {

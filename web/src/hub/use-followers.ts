@@ -7,18 +7,18 @@ import { useSession } from './session';
 
 export interface Follower {
   gear: Gear;
-  /** Null where no input hears it. */
+  /** Null without an audio return. */
   reading: ReturnReading | null;
   state: FollowState;
-  /** Its port is known and not here. */
+  /** Its port is known but disconnected. */
   portGone: boolean;
-  /** Messages that were handed to its port after they were due. */
+  /** Messages sent late on its port. */
   late: number;
-  /** The tempo that it sends back as clock, where it does. */
+  /** Tempo of the clock it sends back, if any. */
   clockBpm: number | null;
 }
 
-/** Each piece of gear that takes its time from somebody, with what its return says just now. */
+/** Every follower with its latest return reading. */
 export function useFollowers(): Follower[] {
   const gear = useSession(({ rig }) => rig?.gear);
   const live = useSession(({ live }) => live);
@@ -27,31 +27,31 @@ export function useFollowers(): Follower[] {
   const clocks = useSession(
     useShallow(({ snapshot }) =>
       Object.fromEntries(
-        snapshot.sources.map(({ id, arrives, bpm }) => [id, arrives === 'clock' && bpm ? hundredths(bpm) : null]),
+        snapshot.sources.map(({ id, receiving, bpm }) => [id, receiving === 'clock' && bpm ? hundredths(bpm) : null]),
       ),
     ),
   );
   const leader = useSession(({ rig }) => rig?.leaders[0]);
   return useMemo(() => {
-    const follows = (gear ?? []).filter(({ id, takes }) => takes !== 'nothing' && id !== leader);
+    const follows = (gear ?? []).filter(({ id, syncsTo }) => syncsTo !== 'nothing' && id !== leader);
     return follows.map((one) => {
       const reading = one.returnChannel === null ? null : (live?.readings[one.returnChannel] ?? null);
       const port = outputs.find(({ id }) => id === one.portId);
       const portGone = one.portId !== null && isMidiPort(one.portId) && port?.connected !== true;
       const late = one.portId === null ? 0 : (lateAt[one.portId] ?? 0);
       const clockBpm = clocks[one.id] ?? null;
-      return { gear: one, reading, state: standing(reading, stopped), portGone, late, clockBpm };
+      return { gear: one, reading, state: positionError(reading, stopped), portGone, late, clockBpm };
     });
   }, [gear, live, stopped, outputs, lateAt, clocks, leader]);
 }
 
-/** As it is shown: a screen need not be drawn again for less. */
+/** As displayed; smaller changes needn't re-render. */
 function hundredths(bpm: number): number {
   return Math.round(100 * bpm) / 100;
 }
 
-/** A follower that plays nothing because the hub stands still is not lost. */
-function standing(reading: ReturnReading | null, stopped: boolean): FollowState {
+/** A follower that is silent because the hub is stopped isn't lost. */
+function positionError(reading: ReturnReading | null, stopped: boolean): FollowState {
   if (!reading || (stopped && reading.state === 'lost')) return 'silent';
   return reading.state;
 }

@@ -2,11 +2,11 @@ import { peerKeyOf } from '../network/port-ids';
 import { CLICK_PORT } from './feeds';
 import { useSession } from './session';
 
-/** What a port is called by the gear at its other end. */
+/** Port names, by the device at the other end. */
 export function usePortNames(): (portId: string) => string {
   const rig = useSession(({ rig }) => rig);
   return (portId) => {
-    if (portId === CLICK_PORT) return 'Hub’s click';
+    if (portId === CLICK_PORT) return 'Hub click';
     const socket = rig?.hubSockets.find((one) => one.portId === portId);
     const cable = rig?.cables.find(({ from, to }) => from.socketId === socket?.id || to.socketId === socket?.id);
     const gear = rig?.gear.find(

@@ -6,8 +6,8 @@ const TRACE_POINTS = 600;
 const BINS = 30;
 
 /**
- * What a clock's ticks say, and those of another beside them where there is one.
- * @throws RangeError in words when there are too few.
+ * Analyzes a clock's ticks, and compares them with another clock's if given.
+ * @throws RangeError with a message for the musician if there are too few.
  */
 export function analyzeClock(times: Float64Array, others: Float64Array = new Float64Array()): ClockResult {
   const measurement = readClock(times);
@@ -42,7 +42,7 @@ function traceOf(timeErrorMs: Float64Array, intervalMs: number): ClockResult['tr
   return trace;
 }
 
-/** Counted in one pass: a million ticks are too many to sort into lists. */
+/** Counted in one pass: a million ticks are too many to bin via lists. */
 function histogramOf(values: Float64Array): ClockResult['histogram'] {
   const [low = 0, high = 0] = extent(values);
   const edges = ticks(low, high, BINS);

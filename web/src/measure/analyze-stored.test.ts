@@ -16,7 +16,7 @@ const line = { gearId: 'a', name: 'A', channel: 1, landings: [], pulsesMs: [], o
 const keep = (id: string) =>
   database.takes.put({ id, sampleRate: 48_000, beats: { clickChannel: 0 }, lines: [line] } as unknown as Take);
 
-/** Something that happens once, while the take is being computed. */
+/** Runs once during the analysis. */
 const meanwhile = (happens: () => Promise<unknown>) => {
   let done = false;
   return async (channel: number) => {
@@ -28,7 +28,7 @@ const meanwhile = (happens: () => Promise<unknown>) => {
   };
 };
 
-test('a correction and a note made while it is computed are not lost', async () => {
+test('a correction and a note made during the analysis are kept', async () => {
   await keep('t');
   const lines = [{ ...line, corrections: { 2: null } }] as unknown as Take['lines'];
   const corrects = meanwhile(() => database.takes.update('t', { lines, note: 'new cable' }));
@@ -37,7 +37,7 @@ test('a correction and a note made while it is computed are not lost', async () 
   expect(await database.takes.get('t')).toMatchObject({ note: 'new cable', lines: [{ report: { matched: 10 } }] });
 });
 
-test('and one taken back meanwhile is taken back', async () => {
+test('and one reverted during the analysis is reverted', async () => {
   await keep('t');
   const lines = [{ ...line, corrections: { 2: null } }] as unknown as Take['lines'];
   await database.takes.update('t', { lines });
@@ -48,17 +48,17 @@ test('and one taken back meanwhile is taken back', async () => {
   expect((await database.takes.get('t'))!.lines[0]).toMatchObject({ report: { matched: 11 } });
 });
 
-test('deleted while it is computed, it stays deleted', async () => {
+test('a take deleted during the analysis stays deleted', async () => {
   await keep('t');
   await analyzeStored(
     't',
     meanwhile(() => database.takes.delete('t')),
   );
   expect(await database.takes.get('t')).toBeUndefined();
-  await expect(analyzeStored('t', load)).rejects.toThrow('not here any more');
+  await expect(analyzeStored('t', load)).rejects.toThrow('was deleted');
 });
 
-test('a take that came in without its sound keeps its numbers, and a beat of it can be corrected', async () => {
+test('a take imported without audio keeps its figures, and its beats can be corrected', async () => {
   const pulsesMs = Array.from({ length: 12 }, (_, i) => i * 500);
   const heard = { ...line, pulsesMs, onsetsMs: pulsesMs.map((ms) => ms + 12.5), corrections: { 3: null } };
   await database.takes.put({

@@ -19,7 +19,7 @@ const take = {
 
 const loaderOf = (sound: Float32Array[]) => (channel: number) => Promise.resolve(sound[channel] ?? new Float32Array());
 
-test('each line is measured on its own channel; one that is silent says so and spoils no other', async () => {
+test('each line is measured on its own channel; a silent one says so and affects no other', async () => {
   const measured = await analyzeTake(take, loaderOf([clicks(0), clicks(9.5), new Float32Array(48_000 * 8)]));
   expect(measured.lines[0]).toMatchObject({ report: { matched: 15, believable: true } });
   expect(measured.lines[0]!.report!.medianMs).toBeCloseTo(9.5, 1);
@@ -39,7 +39,7 @@ const soundAt = (times: number[], seconds: number) => {
 const line = { gearId: 'a', name: 'A', channel: 1 };
 const beats = { clickChannel: 0 };
 
-test('a chase: each start is measured from its own first click, whatever the others did', async () => {
+test('a chase: each start is measured from its own first click, independently of the others', async () => {
   const startedMs = [1000, 8000, 15_000];
   const clicksOf = (start: number) => Array.from({ length: 10 }, (_, i) => start + 500 * i);
   const lands = [31, 48, 36];
@@ -61,11 +61,11 @@ test('a chase: each start is measured from its own first click, whatever the oth
   expect(result.report.fitFor).toBe('cues');
 });
 
-test('a change of tempo: one that lags after the step and on the ramp is told from one that has it', async () => {
+test('a tempo change: a lagging follower differs from one that follows immediately', async () => {
   const plan = { question: 'tempo', beganMs: 500, bpm: 120, otherBpm: 150, beats: 16 } as const;
   const map = tempoPlan(plan);
   const pulses = Array.from({ length: 64 }, (_, beat) => 500 + 20 + map.msAt(beat));
-  // Thirty ms behind for the first two beats after the step, then it has it.
+  // 30 ms behind for the first two beats after the step, then settled.
   const heard = pulses.map((ms, beat) => ms + 12 + (beat === 16 || beat === 17 ? 30 : 0));
   const tempo = { sampleRate: 48_000, beats, plan, lines: [line] } as unknown as Take;
   const { lines } = await analyzeTake(tempo, loaderOf([soundAt(pulses, 32), soundAt(heard, 32)]));
@@ -79,7 +79,7 @@ test('a change of tempo: one that lags after the step and on the ramp is told fr
   expect(lines[0]!.landings).toHaveLength(64);
 });
 
-test('a long run: the landings of each input are its own, and their slope is the drift', async () => {
+test('a long run: each input has its own landings, and their slope is the drift', async () => {
   const run = Float64Array.from(
     Array.from({ length: 600 }, (_, k) => [1, 500 * k, 12 + 0.02 * k + 0.1 * Math.sin(k), 2, 500 * k, 5]).flat(),
   );
@@ -97,7 +97,7 @@ test('a long run: the landings of each input are its own, and their slope is the
   expect(other!.ppm).toBe(-0);
 });
 
-test('what a hand corrects counts, what it rejects does not, and both can be taken back', async () => {
+test('corrections count, excluded beats don’t, and both can be reverted', async () => {
   const sound = loaderOf([clicks(0), clicks(9.5)]);
   const by = async (corrections: Record<string, number | null>) => {
     const corrected = { ...take, lines: [{ ...take.lines[0]!, corrections }] };
@@ -109,7 +109,7 @@ test('what a hand corrects counts, what it rejects does not, and both can be tak
   expect((await by({})).report).toMatchObject({ matched: 15, missed: 0 });
 });
 
-test('a clipped and a very quiet input are told, and measured all the same', async () => {
+test('a clipped and a very quiet input are reported and still measured', async () => {
   const loud = clicks(9.5).map((sample) => Math.max(-1, Math.min(1, 5 * sample)));
   const quiet = clicks(9.5).map((sample) => sample / 200);
   const warned = async (gear: Float32Array) =>
@@ -120,10 +120,10 @@ test('a clipped and a very quiet input are told, and measured all the same', asy
   expect((await warned(clicks(9.5))).warning).toBeUndefined();
 });
 
-test('in turn on one input: each line is measured in its own stretch, by the click or by an even tempo', async () => {
+test('one at a time on one input: each line is measured in its own stretch, by click or fixed tempo', async () => {
   const click = Array.from({ length: 40 }, (_, i) => 500 + 500 * i);
   const turn = (from: number, to: number, lateMs: number) => click.slice(from, to).map((ms) => ms + lateMs);
-  // What the first one plays on after its turn, as the second settles, counts for neither.
+  // Hits of the first device after its turn, while the second settles, count for neither.
   const heard = [...turn(0, 20, 12), ...turn(22, 40, 3)];
   const inTurn = [
     { ...line, within: [440, 440 + 16 * 500] },

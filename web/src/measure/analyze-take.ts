@@ -15,17 +15,17 @@ import {
 } from '@metronomo/core';
 import type { Take, TakeLine, TakePlan } from '../store/records';
 
-/** A click may come so long before its place in the plan, for the clocks of sound and hub agree only so far. */
+/** A click may precede its planned time by this much, because audio and hub clock agree only approximately. */
 const BEFORE_START_MS = 150;
 const NUMBERS_A_LANDING = 3;
 
 type Measured = Pick<TakeLine, 'report' | 'landings' | 'pulsesMs' | 'onsetsMs' | 'result' | 'warning'>;
 
-/** A channel of a take's sound; loaded when it is needed, for all of a long take at once would be too much. */
+/** Loads one channel of a take's audio on demand; a whole long take wouldn't fit in memory. */
 export type LoadChannel = (channel: number) => Promise<Float32Array>;
 
 /**
- * Measures every line of a take in its sound, or in the landings of a long run; a line in which nothing can be measured says
+ * Measures every line of a take from its audio, or from the landings of a long run; a line that can't be measured says
  * why.
  */
 export async function analyzeTake(
@@ -42,7 +42,7 @@ export async function analyzeTake(
   };
   let clicks: Promise<number[]> | null = null;
   const { beats, sampleRate } = take;
-  /** Sought once for all lines. */
+  /** Computed once for all lines. */
   const findPulses = () =>
     (clicks ??= counted('clickChannel' in beats ? beats.clickChannel : 0).then((click) =>
       findClicks(click, sampleRate),
@@ -65,15 +65,15 @@ async function analyzeLine(
   delete bare.warning;
   try {
     const measured = corrected(await measureLine(line, take, load, findPulses, run), line.corrections);
-    return { ...bare, ...measured, report: line.moved ? notToBeBelieved(measured.report) : measured.report };
+    return { ...bare, ...measured, report: line.moved ? unreliable(measured.report) : measured.report };
   } catch (error) {
     if (!(error instanceof RecordingError || error instanceof RangeError)) throw error;
     return { ...bare, report: null, problem: error.message, landings: [], pulsesMs: [], onsetsMs: [] };
   }
 }
 
-function notToBeBelieved(report: TakeLine['report']): TakeLine['report'] {
-  return report && { ...report, believable: false, reason: 'Its offset was moved while it was measured.' };
+function unreliable(report: TakeLine['report']): TakeLine['report'] {
+  return report && { ...report, believable: false, reason: 'The offset changed during the take. Measure again.' };
 }
 
 async function measureLine(
@@ -83,7 +83,7 @@ async function measureLine(
   findPulses: () => Promise<number[]>,
   run: Float64Array,
 ): Promise<Measured> {
-  // Of one that came in without its sound, the times that were found in it once are all there is.
+  // An imported take without audio has only its stored times.
   const soundless = frames === 0 && line.pulsesMs.length > 0;
   const played = () => (soundless ? Promise.resolve(line.pulsesMs) : findPulses());
   const heard = async () =>
@@ -108,13 +108,13 @@ async function measureLine(
   }
 }
 
-/** By times that are known already. */
+/** From stored times. */
 function ofTimes({ pulsesMs, onsetsMs }: TakeLine): Measured {
   const { landings } = matchOnsets(pulsesMs, onsetsMs);
   return { pulsesMs, onsetsMs, landings, report: measureLatency({ pulsesMs, onsetsMs }) };
 }
 
-/** What was heard from one moment to another; its times are those of the whole. */
+/** Analyzes one stretch; times stay relative to the whole take. */
 function analyzeStretch(
   sound: Float32Array,
   sampleRate: number,
@@ -153,7 +153,7 @@ function chaseOf({ startedMs }: TakePlan & { question: 'chase' }, clicks: number
   return { report: null, landings: [], pulsesMs: clicks, onsetsMs: heard, result: { question: 'chase', report } };
 }
 
-/** The click's own places in the plan; where one was not heard, where it should have been. */
+/** The click's times in the plan, or its expected time where it wasn't heard. */
 function followingOf(plan: TakePlan & { question: 'tempo' }, clicks: number[], heard: number[]): Measured {
   const { beganMs, beats } = plan;
   const map = tempoPlan(plan);
@@ -184,7 +184,7 @@ function nearestTo(pulsesMs: number[], heard: number[], usualMs: number): Landin
   });
 }
 
-/** An even tempo, a step to the other, a ramp back, and the first again; each over so many beats. */
+/** A constant tempo, a step to another, a ramp back, and the first again, each over this many beats. */
 export function tempoPlan({ bpm, otherBpm, beats }: { bpm: number; otherBpm: number; beats: number }): TempoMap {
   return new TempoMap([
     { beat: 0, bpm },
@@ -194,7 +194,7 @@ export function tempoPlan({ bpm, otherBpm, beats }: { bpm: number; otherBpm: num
   ]);
 }
 
-/** Of a long run: its input, when each beat was due, and how late it was heard, one after the other. */
+/** From a long run: input channel, due time and lateness of each landing, interleaved. */
 function driftOf(channel: number, run: Float64Array): Measured {
   const landings: { dueMs: number; lateMs: number }[] = [];
   for (let at = 0; at < run.length; at += NUMBERS_A_LANDING)
@@ -211,7 +211,7 @@ function driftOf(channel: number, run: Float64Array): Measured {
   };
 }
 
-/** What somebody corrected by hand counts as they said. */
+/** Applies corrections made by hand. */
 function corrected(measured: Measured, corrections: TakeLine['corrections']): Measured {
   const { report, landings, pulsesMs } = measured;
   if (!corrections || !report) return measured;

@@ -8,7 +8,7 @@ import type { ClockTake } from '../store/records';
 const LOOK_EVERY_MS = 500;
 const NO_TICKS = new Float64Array();
 
-/** A port that comes in, and the gear whose clock that is. */
+/** An input port and the device whose clock arrives there. */
 export interface ClockSource {
   portId: string;
   name: string;
@@ -19,17 +19,17 @@ export type ClockFlow =
   | { state: 'recording'; seconds: number; wantedSeconds: number; ticks: number }
   | { state: 'measuring' };
 
-/** The measuring of a clock under way, if any. */
+/** The current clock measurement, if any. */
 export const useClockFlow = create<{ flow: ClockFlow }>(() => ({ flow: { state: 'idle', problem: null } }));
 
 let ending: string | null = null;
 
-/** Ends it with what it has. */
-export function endClockTake(why = 'It was ended early.'): void {
+/** Finishes early with the ticks received so far. */
+export function endClockTake(why = 'Finished early.'): void {
   ending = why;
 }
 
-/** Listens to a clock for so long, writes its ticks as they come, and measures. Null when nothing came. */
+/** Records a clock's ticks as they arrive, then analyzes them. Null if there were none. */
 export async function runClockTake(
   source: ClockSource,
   wantedSeconds: number,
@@ -39,7 +39,7 @@ export async function runClockTake(
   if (!rig || useClockFlow.getState().flow.state !== 'idle') return null;
   ending = null;
   const unwatch = onPortChange(({ id, connected }) => {
-    if (id === source.portId && !connected) endClockTake(`The port of ${source.name} went away.`);
+    if (id === source.portId && !connected) endClockTake(`The input port of ${source.name} was disconnected.`);
   });
   const take: ClockTake = {
     id: crypto.randomUUID(),
@@ -54,13 +54,13 @@ export async function runClockTake(
   };
   try {
     await database.clockTakes.add(take);
-    const ticks = await listen(take, wantedSeconds);
+    const ticks = await waitForTicks(take, wantedSeconds);
     if (ticks === 0) {
       await database.clockTakes.delete(take.id);
       useClockFlow.setState({
         flow: {
           state: 'idle',
-          problem: `No clock arrives from ${source.name}. Press play on it, and check its clock out.`,
+          problem: `No clock from ${source.name}. Press play on the device, and check that it sends clock.`,
         },
       });
       return null;
@@ -71,7 +71,7 @@ export async function runClockTake(
     useClockFlow.setState({ flow: { state: 'idle', problem: null } });
     return measured;
   } catch (error) {
-    const message = error instanceof Error ? error.message : 'The clock could not be measured.';
+    const message = error instanceof Error ? error.message : 'The clock couldn’t be measured. Try again.';
     useClockFlow.setState({ flow: { state: 'idle', problem: message } });
     return null;
   } finally {
@@ -80,7 +80,7 @@ export async function runClockTake(
   }
 }
 
-async function listen(take: ClockTake, wantedSeconds: number): Promise<number> {
+async function waitForTicks(take: ClockTake, wantedSeconds: number): Promise<number> {
   const { against } = take;
   await hub.captureTicks(against ? [take.portId, against.portId] : [take.portId]);
   const beganMs = performance.now();
@@ -89,7 +89,7 @@ async function listen(take: ClockTake, wantedSeconds: number): Promise<number> {
     await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY_MS));
     const taken = await hub.takeTicks();
     if (taken === null) {
-      endClockTake('More came than any clock sends: the port is flooded. What came before is kept.');
+      endClockTake('The port is flooded with more messages than any clock sends.');
       break;
     }
     const [times = NO_TICKS, others = NO_TICKS] = taken;
@@ -104,8 +104,8 @@ async function listen(take: ClockTake, wantedSeconds: number): Promise<number> {
 }
 
 /**
- * Listens to a clock with its line quiet, and once more with notes, controllers and dumps going down `line`. Gives the second
- * take, which knows the first.
+ * Measures a clock without traffic, then again with notes, controllers and dumps on `line`. Returns the second take,
+ * which refers to the first.
  */
 export async function runTrafficTakes(
   source: ClockSource,

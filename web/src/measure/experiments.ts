@@ -6,36 +6,51 @@ import { database } from '../store/database';
 import type { Gear, Rig, Take, TakePlan } from '../store/records';
 import { tempoPlan } from './analyze-take';
 import { obstacle, takeWindow } from './take-flow';
-import { hubIs, later, newTake, record, standStill, underWay, useTakeFlow, wasEnded, watchStop } from './take-parts';
+import {
+  waitForHub,
+  delay,
+  newTake,
+  record,
+  stopHub,
+  runExclusively,
+  useTakeFlow,
+  wasEnded,
+  watchStop,
+} from './take-parts';
 
 const LEAD_IN_MS = 60;
-/** What is heard of the last beat, and the slowest gear. */
+/** Time for the tail of the last beat, and for the slowest gear. */
 const TAIL_MS = 600;
 
 function rigInUse(): Rig {
   const { rig } = useSession.getState();
-  if (!rig) throw new Error('No rig is in use.');
+  if (!rig) throw new Error('No rig is open. Open one in Rig.');
   return rig;
 }
 
-/** @throws Error in words while somebody else leads, for then the hub cannot say when and how fast. */
+/**
+ * @throws Error with a message for the musician if another device leads, because then the hub doesn't control start and
+ * tempo.
+ */
 function hubMustLead(): void {
   if (useSession.getState().snapshot.leader !== 'hub')
-    throw new Error('Let the hub lead for this: it starts and changes the tempo by itself.');
+    throw new Error(
+      'The hub must lead for this test, because it starts playback and changes the tempo. Make the hub the leader in Rig.',
+    );
 }
 
 const CALIBRATION_BARS = 4;
 
-/** What the audio path adds: the hub's click, out by a cable and in again on `channel`, against when it was due. */
+/** Audio round trip: the hub's click through a cable back into `channel`, against its due time. */
 export async function runCalibration(channel: number): Promise<Take | null> {
   const rig = rigInUse();
   const wasRolling = useSession.getState().snapshot.state === 'rolling';
-  const take = await underWay(
+  const take = await runExclusively(
     [],
     async () => {
       if (!useSession.getState().input) throw new Error('No audio input is open. Open one in Rig.');
       if (!wasRolling) command({ kind: 'play' });
-      await hubIs('rolling');
+      await waitForHub('rolling');
       const { fromMs, toMs, firstMs } = takeWindow(CALIBRATION_BARS);
       const beats = { bpm: useSession.getState().snapshot.bpm, firstBeatMs: firstMs };
       const bare = newTake(rig, [], { plan: { question: 'calibration' }, beats });
@@ -47,7 +62,7 @@ export async function runCalibration(channel: number): Promise<Take | null> {
       }
     },
     async () => {
-      if (!wasRolling) await standStill();
+      if (!wasRolling) await stopHub();
     },
   );
   const report = take?.lines[0]?.report;
@@ -66,7 +81,7 @@ export async function runCalibration(channel: number): Promise<Take | null> {
 function pathLine(channel: number): Take['lines'][number] {
   return {
     gearId: null,
-    name: 'Audio path',
+    name: 'Loopback',
     channel,
     offsetMs: 0,
     report: null,
@@ -77,46 +92,46 @@ function pathLine(channel: number): Take['lines'][number] {
 }
 
 const CHASE_PAUSE_MS = 1200;
-/** From asking to play until it does, and to stop. */
+/** Time for the hub to start, and to stop. */
 const CHASE_TURN_MS = 400;
 
 export interface ChaseSettings {
   gear: Gear;
   channel: number;
   starts: number;
-  /** How long the code runs each time. */
+  /** Duration of each run. */
   runMs: number;
-  /** The tempo of the click that is on the follower's tape, from the beginning of the song. */
+  /** Tempo of the click recorded on the follower, from the start of the song. */
   bpm: number;
 }
 
-/** Starts the timecode so many times, and listens to where the follower lands. */
+/** Starts timecode repeatedly and measures where the follower lands. */
 export function runChase({ gear, channel, starts, runMs, bpm }: ChaseSettings): Promise<Take | null> {
   const rig = rigInUse();
-  return underWay(
+  return runExclusively(
     [gear],
     async () => {
       hubMustLead();
       const problem = obstacle(rig, [{ ...gear, returnChannel: channel }], useSession.getState().input);
       if (problem !== null) throw new Error(problem);
-      await standStill();
+      await stopHub();
       await hub.setSong({ ...songOf(rig), tempo: [{ beat: 0, bpm }], afterStop: 'toStart' });
       const bare = newTake(rig, [{ ...gear, returnChannel: channel }], { plan: { question: 'chase', startedMs: [] } });
       const fromMs = performance.now();
       const toMs = fromMs + starts * (runMs + CHASE_PAUSE_MS + 2 * CHASE_TURN_MS);
-      const recorded = record({ ...bare, bpm }, fromMs, toMs + TAIL_MS, 'starting again and again');
+      const recorded = record({ ...bare, bpm }, fromMs, toMs + TAIL_MS, 'repeated starts');
       const over = { yet: false };
       void recorded.finally(() => (over.yet = true));
       const startedMs: number[] = [];
       for (let i = 0; i < starts && !over.yet; i++) {
         command({ kind: 'locate', beat: 0 });
         command({ kind: 'play', countIn: false });
-        await hubIs('rolling');
+        await waitForHub('rolling');
         startedMs.push(whenItBegan());
         await measure.planTake({ question: 'chase', startedMs });
-        await Promise.race([recorded, later(runMs)]);
-        await standStill();
-        await Promise.race([recorded, later(CHASE_PAUSE_MS)]);
+        await Promise.race([recorded, delay(runMs)]);
+        await stopHub();
+        await Promise.race([recorded, delay(CHASE_PAUSE_MS)]);
       }
       await measure.completeTake();
       return recorded;
@@ -127,16 +142,16 @@ export function runChase({ gear, channel, starts, runMs, bpm }: ChaseSettings): 
 
 const TEMPO_BARS = 4;
 
-/** A step in tempo and a ramp back, and how everybody takes it. */
+/** A tempo step and a ramp back, and how every follower handles them. */
 export function runTempo(gear: readonly Gear[], share: number): Promise<Take | null> {
   const rig = rigInUse();
-  return underWay(
+  return runExclusively(
     gear,
     async () => {
       hubMustLead();
       const problem = obstacle(rig, gear, useSession.getState().input);
       if (problem !== null) throw new Error(problem);
-      await standStill();
+      await stopHub();
       const beats = TEMPO_BARS * BEATS_PER_BAR;
       const change = { bpm: rig.bpm, otherBpm: rig.bpm * (1 + share), beats };
       const { bpm, otherBpm } = change;
@@ -152,15 +167,15 @@ export function runTempo(gear: readonly Gear[], share: number): Promise<Take | n
         afterStop: 'toStart',
       });
       command({ kind: 'locate', beat: 0 });
-      // Counted in, so that everybody is there at the first beat.
+      // With count-in, so that everyone is locked on the first beat.
       command({ kind: 'play', countIn: true });
-      await hubIs('rolling');
+      await waitForHub('rolling');
       const beganMs = whenItBegan();
       const plan: TakePlan = { question: 'tempo', beganMs, ...change };
       const unwatch = watchStop();
       try {
         const toMs = beganMs + map.msAt(4 * beats - 1) + TAIL_MS;
-        return await record(newTake(rig, gear, { plan }), beganMs - LEAD_IN_MS, toMs, 'the tempo changes');
+        return await record(newTake(rig, gear, { plan }), beganMs - LEAD_IN_MS, toMs, 'tempo test');
       } finally {
         unwatch();
       }
@@ -169,34 +184,34 @@ export function runTempo(gear: readonly Gear[], share: number): Promise<Take | n
   );
 }
 
-/** The window's time at which the song was at its beginning. */
+/** When the song was at its start, in window time. */
 function whenItBegan(): number {
   const { snapshot, snapshotAtMs } = useSession.getState();
   return snapshotAtMs - snapshot.songMs;
 }
 
-/** Stops, and gives the rig's own song back. */
+/** Stops and restores the rig's own song. */
 async function restore(): Promise<void> {
-  await standStill();
+  await stopHub();
   await hub.setSong(songOf(rigInUse()));
 }
 
 const WRITE_EVERY_MS = 1000;
-/** Play has begun, and everybody has found the beat. */
+/** Time to start, and for everyone to lock. */
 const SETTLE_MS = 6000;
 
-/** A long run: every landing of every follower is written as it comes; the sound is not kept. */
+/** A long run: every landing is stored as it is detected; the audio isn't kept. */
 export function runDrift(gear: readonly Gear[], seconds: number): Promise<Take | null> {
   const rig = rigInUse();
   const wasRolling = useSession.getState().snapshot.state === 'rolling';
-  return underWay(
+  return runExclusively(
     gear,
     async () => {
       const problem = obstacle(rig, gear, useSession.getState().input);
       if (problem !== null) throw new Error(problem);
       if (!wasRolling) command({ kind: 'play' });
-      await hubIs('rolling');
-      await later(wasRolling ? 0 : SETTLE_MS);
+      await waitForHub('rolling');
+      await delay(wasRolling ? 0 : SETTLE_MS);
       const take = newTake(rig, gear, { plan: { question: 'drift' } });
       await database.takes.put(take);
       const ending = await writeLandings(take, seconds);
@@ -204,12 +219,12 @@ export function runDrift(gear: readonly Gear[], seconds: number): Promise<Take |
       return measure.analyze(take.id);
     },
     async () => {
-      if (!wasRolling) await standStill();
+      if (!wasRolling) await stopHub();
     },
   );
 }
 
-/** Gives why it ended early; null when it did not. */
+/** Returns why it ended early; null if it didn't. */
 async function writeLandings(take: Take, seconds: number): Promise<string | null> {
   const channels = take.lines.map(({ channel }) => channel);
   const lastHits = new Map<number, number>();
@@ -228,14 +243,14 @@ async function writeLandings(take: Take, seconds: number): Promise<string | null
   const beganMs = performance.now();
   try {
     for (let index = 0; ; index++) {
-      await later(WRITE_EVERY_MS);
+      await delay(WRITE_EVERY_MS);
       const times = Float64Array.from(fresh);
       fresh = [];
       if (times.length > 0) await database.ticks.add({ takeId: take.id, index, times });
       const capturedSeconds = (performance.now() - beganMs) / 1000;
       useTakeFlow.setState({ flow: { state: 'recording', progress: { capturedSeconds, wantedSeconds: seconds } } });
-      if (wasEnded()) return 'The take was ended early.';
-      if (useSession.getState().snapshot.state !== 'rolling') return 'The hub was stopped during this take.';
+      if (wasEnded()) return 'Take finished early.';
+      if (useSession.getState().snapshot.state !== 'rolling') return 'The hub stopped during the take.';
       if (capturedSeconds >= seconds) return null;
     }
   } finally {
@@ -249,18 +264,18 @@ const LOOP_LEAD_MS = 500;
 const LOOP_NOTE = 61;
 const LOOK_EVERY_MS = 250;
 
-/** Notes out at one port and in at another, round by a cable or a thru: how long that takes, and half of it. */
+/** MIDI round trip: notes out of one port and back in on another, through a cable or a thru. */
 export function runLoop(
   out: { portId: string; name: string },
   back: { portId: string; name: string },
   channel: number,
 ): Promise<Take | null> {
   const rig = rigInUse();
-  return underWay(
+  return runExclusively(
     [],
     async () => {
       if (useSession.getState().snapshot.state !== 'stopped')
-        throw new Error('Stop first: while the hub rolls, its clock would wait for these notes, and they for it.');
+        throw new Error('Stop playback first. Otherwise clock and test notes would delay each other.');
       const take = newTake(rig, [], { plan: { question: 'loop' } });
       const firstMs = performance.now() + LOOP_LEAD_MS;
       const pulsesMs = Array.from({ length: LOOP_NOTES }, (_, i) => firstMs + i * LOOP_EVERY_MS);
@@ -275,7 +290,7 @@ export function runLoop(
       const wantedSeconds = (LOOP_LEAD_MS + LOOP_NOTES * LOOP_EVERY_MS) / 1000 + 0.5;
       const beganMs = performance.now();
       for (let passed = 0; passed < wantedSeconds && !wasEnded();) {
-        await later(LOOK_EVERY_MS);
+        await delay(LOOK_EVERY_MS);
         passed = (performance.now() - beganMs) / 1000;
         for (const { message, atMs } of await hub.keepArrivals(back.portId))
           if (message.kind === 'noteOn' && message.note === LOOP_NOTE) arrived.push(atMs);
@@ -284,7 +299,7 @@ export function runLoop(
       await hub.keepArrivals(null);
       if (arrived.length === 0)
         throw new Error(
-          `Nothing came back at ${back.name}. Run a cable from the out to it, or switch thru on at what stands between.`,
+          `No notes returned from ${back.name}. Connect a cable from the output port, or turn on MIDI thru on the device in between.`,
         );
       const line = {
         ...pathLine(0),

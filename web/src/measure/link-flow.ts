@@ -4,6 +4,7 @@ import { useSession } from '../hub/session';
 import { probe, readExchanges, NetworkApiError, type NetworkSession } from '../network/api';
 import { noteEvent } from '../store/events';
 import type { RememberedPeer } from '../store/records';
+import { decimal } from '../parts/numbers';
 
 export type LinkFlow =
   | { state: 'idle'; problem: string | null }
@@ -12,7 +13,7 @@ export type LinkFlow =
 export const useLinkFlow = create<{ flow: LinkFlow }>(() => ({ flow: { state: 'idle', problem: null } }));
 
 const LOOK_EVERY_MS = 500;
-/** An answer that has not come by then never comes. */
+/** A reply later than this counts as lost. */
 const LAST_ANSWER_MS = 1000;
 
 let endEarly = false;
@@ -22,8 +23,8 @@ export function endLinkTake(): void {
 }
 
 /**
- * Asks for the time over a link again and again, and keeps every question and answer in the logbook. Gives the id of what was kept;
- * null when there was too little.
+ * Pings a peer repeatedly and stores every exchange in the Logbook. Returns the id of the entry; null if there were too
+ * few replies.
  */
 export async function measurePeer(
   peer: RememberedPeer,
@@ -45,7 +46,10 @@ export async function measurePeer(
     useLinkFlow.setState({ flow: { state: 'idle', problem: null } });
     return id;
   } catch (error) {
-    const problem = error instanceof NetworkApiError ? error.message : 'The link could not be measured.';
+    const problem =
+      error instanceof NetworkApiError
+        ? error.message
+        : 'The network link couldn’t be measured. Check the session under Ports in Rig.';
     useLinkFlow.setState({ flow: { state: 'idle', problem } });
     if (!(error instanceof NetworkApiError)) throw error;
     return null;
@@ -54,12 +58,12 @@ export async function measurePeer(
 
 function tooLittle({ weInvited }: NetworkSession): string {
   return weInvited
-    ? 'Hardly any answer came. Is the other side still there?'
-    : 'Too few answers came: who was invited is asked by the other side, about once a second. Measure longer, or let this side invite.';
+    ? 'Almost no replies. Check that the other side is still connected.'
+    : 'Too few replies. The side that invited pings only about once per second. Measure longer, or send the invitation from this side.';
 }
 
 export function linkInWords(name: string, { roundTripMs, jitterBackMs, loss }: LinkReport): string {
-  return `${name}: ${roundTripMs.median.toFixed(1)} ms there and back, jitter ${jitterBackMs.toFixed(2)} ms, ${(100 * loss).toFixed(1)} % lost`;
+  return `${name}: ${decimal(roundTripMs.median, 1)} ms round trip, ${decimal(jitterBackMs, 2)} ms jitter, ${decimal(100 * loss, 1)}% loss`;
 }
 
 async function ask(session: NetworkSession, wantedSeconds: number): Promise<ExchangeRecord[]> {
@@ -69,7 +73,7 @@ async function ask(session: NetworkSession, wantedSeconds: number): Promise<Exch
   const gone = () => (performance.now() - beganMs) / 1000;
   let records: ExchangeRecord[] = [];
   while (gone() < wantedSeconds && !endEarly) {
-    await later(LOOK_EVERY_MS);
+    await delay(LOOK_EVERY_MS);
     records = await readExchanges(session.id, before);
     const answered = records.filter(({ receivedMs }) => receivedMs !== null).length;
     useLinkFlow.setState({
@@ -77,10 +81,10 @@ async function ask(session: NetworkSession, wantedSeconds: number): Promise<Exch
     });
   }
   await probe(session.id, 0);
-  await later(LAST_ANSWER_MS);
+  await delay(LAST_ANSWER_MS);
   return readExchanges(session.id, before);
 }
 
-function later(ms: number): Promise<void> {
+function delay(ms: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, ms));
 }

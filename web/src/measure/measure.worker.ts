@@ -12,7 +12,7 @@ import { analyzeTake, type LoadChannel } from './analyze-take';
 import type { LiveReadings, MeasureWorkerApi } from './protocol';
 import { TakeRecorder } from './take-recorder';
 
-/** A dropped file is kept in pieces, so that no record of the store grows without bound. */
+/** A dropped file is stored in chunks to bound the size of a record. */
 const FILE_CHUNK_SECONDS = 5;
 const WATCH_MS = 500;
 
@@ -34,7 +34,7 @@ const api: MeasureWorkerApi = {
     source = port;
     watch = null;
     frameZeroMs = null;
-    recorder?.end('The audio input was changed during this take.');
+    recorder?.end('The audio input changed during the take.');
     port.onmessage = ({ data }: MessageEvent<ToMeasure>) => receive(data);
   },
   setFrameZero(ms) {
@@ -45,14 +45,14 @@ const api: MeasureWorkerApi = {
     reference = { clickChannel, bpm };
   },
   async record(take, fromMs, toMs, tell) {
-    recorder?.end('Another take was begun.');
+    recorder?.end('Another take was started.');
     const mine = new TakeRecorder(take, fromMs, toMs, tell);
     recorder = mine;
     const watching = setInterval(() => mine.watch(performance.now()), WATCH_MS);
     try {
       const recorded = await mine.done;
       const measured = await analyzeTake(recorded, channelsOf(take.id));
-      // A take that ended before anything came in is told, but not kept.
+      // A take that ended before any audio arrived is reported, but not stored.
       await (recorded.frames > 0 ? database.takes.put(measured) : database.takes.delete(take.id));
       return measured;
     } finally {
@@ -76,7 +76,7 @@ const api: MeasureWorkerApi = {
   },
   async analyzeClock(takeId) {
     const take = await database.clockTakes.get(takeId);
-    if (!take) throw new Error('That take is not here any more.');
+    if (!take) throw new Error('This take was deleted. Choose another one.');
     const measured = { ...take, ...(await clockResult(takeId)) };
     await database.clockTakes
       .where('id')
@@ -137,7 +137,7 @@ async function clockResult(takeId: string): Promise<Pick<ClockTake, 'result' | '
   }
 }
 
-/** Piece by piece, each written before the next is handed over; when one cannot be kept, none is. */
+/** Chunk by chunk, each written before the next; if one fails, none is kept. */
 async function keepSound(takeId: string, channels: Float32Array[], chunkFrames: number): Promise<void> {
   const frames = channels[0]?.length ?? 0;
   try {
@@ -148,20 +148,23 @@ async function keepSound(takeId: string, channels: Float32Array[], chunkFrames: 
     }
   } catch (error) {
     await deleteTake(takeId);
-    throw new Error('The browser’s storage is full: the recording was measured but could not be kept.', {
-      cause: error,
-    });
+    throw new Error(
+      'Browser storage is full. The recording was measured but couldn’t be saved. Free some space under Storage in Logbook.',
+      {
+        cause: error,
+      },
+    );
   }
 }
 
 let lastChannel: { key: string; samples: Promise<Float32Array> } | null = null;
 
-/** A take's sound, channel by channel: a long one does not fit in memory whole. The last one is kept at hand. */
+/** A take's audio by channel: a long take doesn't fit in memory. The last channel is cached. */
 function channelsOf(takeId: string): LoadChannel {
   return (channel) => {
     const key = `${takeId} ${channel}`;
     if (lastChannel?.key !== key) {
-      // The one before goes first, so that there are never two.
+      // Free the previous one first, so that there are never two.
       lastChannel = null;
       lastChannel = { key, samples: loadChannel(takeId, channel) };
     }
@@ -171,7 +174,7 @@ function channelsOf(takeId: string): LoadChannel {
 
 let lastLengths: { takeId: string; lengths: Promise<number[]> } | null = null;
 
-/** Only the pieces that hold it are read. */
+/** Reads only the chunks it needs. */
 async function excerptOf(takeId: string, channel: number, from: number, to: number): Promise<Float32Array> {
   if (lastLengths?.takeId !== takeId) lastLengths = { takeId, lengths: pieceLengths(takeId) };
   const starts = [0];

@@ -1,82 +1,82 @@
 import type { Envelope, ReturnReading } from '@metronomo/core';
 import type { ClockTake, Take, TakePlan } from '../store/records';
 
-/** How far a take has come. */
+/** Progress of a take. */
 export interface TakeProgress {
   capturedSeconds: number;
   wantedSeconds: number;
 }
 
-/** What is known of a dropped file before anything is measured in it. */
+/** Facts about a dropped file, before any analysis. */
 export interface FileSummary {
   sampleRate: number;
   seconds: number;
-  /** Highest sample of each channel, 0..1. */
+  /** Peak sample of each channel, 0..1. */
   peaks: number[];
 }
 
-/** What is found in one part that was recorded by itself. Times in ms from the start of its file. */
+/** The measurement of one stem. Times in ms from the start of its file. */
 export interface StemReading {
   sampleRate: number;
-  /** Of each channel, the highest sample, 0..1. */
+  /** Peak sample of each channel, 0..1. */
   peaks: number[];
   seconds: number;
-  /** How late it lands after the click in it, and half of the 95 % interval; null where there is no click to go by. */
+  /** Lateness relative to its click, and half the width of its 95% interval; null without a click. */
   lateMs: number | null;
   doubtMs: number;
   firstClickMs: number | null;
-  /** Why it cannot be believed, or what else is wrong with it. */
+  /** Why it isn't reliable, or another problem. */
   problem: string | null;
 }
 
-/** By how many samples each channel of a part is moved; minus is earlier. */
+/** Shift of each channel of a stem in samples; minus is earlier. */
 export interface StemMove {
   samples: number[];
 }
 
 export interface LiveReadings {
   readings: ReturnReading[];
-  /** The sound around the newest beat, one array a channel. */
+  /** The audio around the last beat, one array per channel. */
   beat: Float32Array[] | null;
-  /** When the newest sample was captured, in ms of the window's clock; null while that is not known. */
+  /** Capture time of the newest sample, in ms of the window's clock; null if unknown. */
   endMs: number | null;
 }
 
 export interface MeasureWorkerApi {
-  /** Which data belong to the rig in use, by name. */
+  /** Sets the database of the current rig, by name. */
   keepIn(name: string): void;
   onLive(tell: (live: LiveReadings) => void): void;
-  /** Blocks come in by this port from now on, and from no other. */
+  /** Switches to the blocks from this port. */
   useSource(port: MessagePort): void;
-  /** Of a source that does not say when its blocks were captured: when its frame 0 was. */
+  /** For a source without capture times: when its frame 0 was. */
   setFrameZero(frameZeroMs: number): void;
   setReference(clickChannel: number, bpm: number): void;
-  /** Captures from one moment to another of the window's clock, writing as it goes, then measures. */
+  /** Records from one moment to another of the window's clock, storing as it goes, then analyzes. */
   record(take: Take, fromMs: number, toMs: number, tell: (progress: TakeProgress) => void): Promise<Take>;
-  /** How the take under way goes, as far as is known, in ms of the window's clock. */
+  /** What is known about the progress of the current take, in ms of the window's clock. */
   planTake(plan: TakePlan): void;
-  /** All that the take under way wanted has been played. */
+  /** The current take has played everything it needed. */
   completeTake(): void;
-  /** Ends the take under way with what it has. */
+  /** Finishes the current take early. */
   endTake(why: string): void;
-  /** Computes a take again from its sound. */
+  /** Re-analyzes a take from its audio. */
   analyze(takeId: string): Promise<Take>;
-  /** Computes a clock's take from its ticks. */
+  /** Analyzes a clock take from its ticks. */
   analyzeClock(takeId: string): Promise<ClockTake>;
   openFile(bytes: Uint8Array): FileSummary;
-  /** Measures the opened file and keeps it as a take; when nothing can be measured, throws why, and keeps nothing. */
+  /** Analyzes the opened file and stores it as a take; if it can't be measured, throws why and stores nothing. */
   keepFile(take: Take): Promise<Take>;
-  /** Measures a part by the click on one of its channels; without one, only reads it. */
+  /** Measures a stem by its click channel; without one, only reads it. */
   readStem(bytes: Uint8Array, clickChannel: number | null): StemReading;
-  /** The part, moved, as a WAV file. Whole samples are moved as they are, fractions are read between them. */
+  /** The shifted stem as a WAV file. Whole samples are copied, fractions interpolated. */
   moveStem(bytes: Uint8Array, move: StemMove): Uint8Array;
-  /** The shape of a take's channels, all of it or a stretch in ms, in so many columns: what the screen can show of it. */
+  /** Waveform envelopes of a take's channels, whole or for a stretch in ms, in this many columns. */
   envelopes(
     takeId: string,
     channels: number[],
     columns: number,
     withinMs: [number, number] | null,
   ): Promise<Envelope[]>;
-  /** A stretch of one channel; silence where it reaches past the ends. */
+  /** A stretch of one channel, padded with silence beyond its ends. */
   excerpt(takeId: string, channel: number, fromSample: number, toSample: number): Promise<Float32Array>;
 }

@@ -4,7 +4,7 @@ import { writtenNames, moveList, stemMoves, type Stem } from '../align/stem-move
 import { moveStem, readStem } from './stems';
 
 const RATE = 48_000;
-/** A row of hits at 120 BPM, the first at `firstMs`. */
+/** Hits at 120 BPM, the first at `firstMs`. */
 const hits = (firstMs: number) => {
   const samples = new Float32Array(RATE * 6);
   for (let beat = 0; beat < 10; beat++)
@@ -23,21 +23,21 @@ const stemOf = (id: string, bytes: Uint8Array, clickChannel: number | null = 0):
 });
 const whole = { fractions: false, together: false };
 
-test('a part is as late as its gear lands after its click, and is moved by that in whole samples', () => {
+test('a stem’s latency is that of its device after the click, and it is shifted by that in whole samples', () => {
   const stem = stemOf('bass', part(400, 12.3));
   expect(stem.reading).toMatchObject({ problem: null, sampleRate: RATE, seconds: 6 });
   expect(stem.reading.lateMs).toBeCloseTo(12.3, 1);
-  // The click stays where it is. 12.3 ms are 590.4 samples at 48 kHz (plain arithmetic).
+  // The click isn't moved. 12.3 ms are 590.4 samples at 48 kHz (plain arithmetic).
   expect(stemMoves([stem], whole).get('bass')).toEqual([0, -590]);
 });
 
-test('moved by whole samples it is bit by bit what it was, as another program reads it', () => {
+test('whole-sample shifts are bit-exact, as read by another program', () => {
   for (const [encoding, name] of [
     [16, '16'],
     [24, '24'],
     ['float32', '32f'],
   ] as const) {
-    // The first second is enough to tell bits.
+    // The first second is enough for a bit-exact comparison.
     const bytes = writeWav(
       [hits(40), hits(52.3)].map((channel) => channel.slice(0, RATE)),
       RATE,
@@ -47,14 +47,14 @@ test('moved by whole samples it is bit by bit what it was, as another program re
     const file = new WaveFile(moveStem(bytes, { samples: [0, -590] }));
     const after = file.getSamples(false, Float64Array) as unknown as Float64Array[];
     expect(file.bitDepth).toBe(name);
-    // One number says whether all are the same: to compare them one by one takes a minute.
+    // One count instead of a matcher per sample, which would take a minute.
     const different = (a: Float64Array, b: Float64Array) => a.filter((sample, i) => sample !== b[i]).length;
     expect(different(after[0]!, before[0]!)).toBe(0);
     expect(different(after[1]!.slice(0, -590), before[1]!.slice(590))).toBe(0);
   }
 });
 
-test('moved by a fraction, what was late lands on the click to a hundredth of a ms', () => {
+test('a fractional shift lands on the click to a hundredth of a ms', () => {
   const bytes = part(400, 12.3, 16);
   const [moves] = stemMoves([stemOf('bass', bytes)], { ...whole, fractions: true }).values();
   const written = moveStem(bytes, { samples: moves! });
@@ -62,7 +62,7 @@ test('moved by a fraction, what was late lands on the click to a hundredth of a 
   expect(Math.abs(readStem(written, 0).lateMs!)).toBeLessThan(0.01);
 });
 
-test('brought together, the first clicks are at one place, nothing is cut off at the end, and all land there', () => {
+test('with first clicks lined up, nothing is cut off at the end, and everything lands there', () => {
   const files = [part(400, 12.3), part(900, 31.7)];
   const stems = files.map((bytes, i) => stemOf(String(i), bytes));
   const moves = stemMoves(stems, { ...whole, together: true });
@@ -72,9 +72,9 @@ test('brought together, the first clicks are at one place, nothing is cut off at
   expect(read[0]!.seconds).toBeCloseTo(6.5, 2);
 });
 
-test('without a click it is moved by what is known; with one channel, nothing is guessed', () => {
+test('without a click the entered latency is used; with one channel, nothing is guessed', () => {
   const bytes = writeWav([hits(400)], RATE);
-  expect(readStem(bytes, 0).problem).toContain('one channel only');
+  expect(readStem(bytes, 0).problem).toContain('Only one channel');
   const known = { ...stemOf('voice', bytes, null), knownLateMs: 5 };
   expect(stemMoves([known], whole).get('voice')).toEqual([-240]);
   const silent = stemOf('silent', writeWav([hits(400), new Float32Array(RATE * 6)], RATE));
@@ -82,11 +82,11 @@ test('without a click it is moved by what is known; with one channel, nothing is
   expect(stemMoves([silent], whole).get('silent')).toBeNull();
 });
 
-test('the list says what was moved, under names that overwrite nothing, and holds no formula', () => {
+test('the list of shifts uses unique names and contains no formula', () => {
   const stems = [{ ...stemOf('bass', part(400, 12.3)), name: '=cmd|x.wav' }];
   const [, click, gear] = moveList(stems, stemMoves(stems, whole)).split('\r\n');
   expect(click).toContain("'=cmd|x.wav");
   expect(gear).toContain('-590');
   const names = [{ name: 'bass.WAV' }, { name: 'bass.wav' }];
-  expect(writtenNames(names)).toEqual(['bass in time.wav', 'bass in time 2.wav']);
+  expect(writtenNames(names)).toEqual(['bass aligned.wav', 'bass aligned 2.wav']);
 });

@@ -2,9 +2,8 @@ import { analyzeRecording, findClicks, readWav, RecordingError, shiftSound, writ
 import type { StemMove, StemReading } from './protocol';
 
 /**
- * One part, recorded by itself: how late its gear lands after the click that was recorded with it, by the loudest of its other
- * channels.
- * @throws WavError when it is no WAV file.
+ * Measures one stem: how late its loudest other channel lands after the click recorded with it.
+ * @throws WavError if it isn't a WAV file.
  */
 export function readStem(bytes: Uint8Array, clickChannel: number | null): StemReading {
   const { sampleRate, channels } = readWav(bytes);
@@ -22,7 +21,7 @@ export function readStem(bytes: Uint8Array, clickChannel: number | null): StemRe
   const click = channels[clickChannel];
   const gear = loudest(channels, peaks, clickChannel);
   if (!click || !gear)
-    return { ...bare, problem: 'It has one channel only: without the click, say how late it is known to be.' };
+    return { ...bare, problem: 'Only one channel, so there is no click to measure against. Enter the latency.' };
   try {
     const pulsesMs = findClicks(click, sampleRate);
     const { report, warning } = analyzeRecording(gear, sampleRate, { pulsesMs });
@@ -32,7 +31,7 @@ export function readStem(bytes: Uint8Array, clickChannel: number | null): StemRe
       lateMs: medianMs,
       doubtMs: (ci95Ms[1] - ci95Ms[0]) / 2,
       firstClickMs: pulsesMs[0] ?? null,
-      problem: believable ? (warning ?? null) : (reason ?? 'It is not to be believed.'),
+      problem: believable ? (warning ?? null) : (reason ?? 'Not reliable.'),
     };
   } catch (error) {
     if (!(error instanceof RecordingError || error instanceof RangeError)) throw error;
@@ -46,18 +45,18 @@ function loudest(channels: readonly Float32Array[], peaks: readonly number[], bu
 }
 
 /**
- * Moved by whole samples it stays bit by bit what it was; by fractions, 16 bits become 24, or the new values would be rounded. What is
- * moved later makes the file longer, so that its end is not lost.
+ * Whole-sample shifts are bit-exact; for fractions, 16 bits become 24, to avoid rounding the interpolated values. A
+ * later shift extends the file, so that nothing is cut off.
  */
 export function moveStem(bytes: Uint8Array, { samples }: StemMove): Uint8Array {
   const { sampleRate, channels, encoding } = readWav(bytes);
   const longer = Math.max(0, Math.ceil(Math.max(...samples)));
-  const moved = channels.map((channel, i) => shiftSound(lengthened(channel, longer), samples[i] ?? 0));
+  const moved = channels.map((channel, i) => shiftSound(extended(channel, longer), samples[i] ?? 0));
   const whole = samples.every(Number.isInteger);
   return writeWav(moved, sampleRate, !whole && encoding === 16 ? 24 : encoding);
 }
 
-function lengthened(channel: Float32Array, by: number): Float32Array {
+function extended(channel: Float32Array, by: number): Float32Array {
   const longer = new Float32Array(channel.length + by);
   longer.set(channel);
   return longer;

@@ -4,17 +4,18 @@ import { command, driveGear, measure, useSession } from '../hub/session';
 import { findCalibration } from '../store/calibrations';
 import { database } from '../store/database';
 import type { Drive, Gear, Rig, Take } from '../store/records';
-import { hubIs, newTake, record, standStill, underWay, watchStop, wasEnded } from './take-parts';
+import { waitForHub, newTake, record, stopHub, runExclusively, watchStop, wasEnded } from './take-parts';
+import { count, decimal } from '../parts/numbers';
 
-/** Time to settle before anything is measured (common practice). */
+/** Time to settle before measuring (common practice). */
 const SETTLING_BARS = 1;
-/** A beat's own sound may come a little before it, and its tail after. */
+/** A beat's own sound may start slightly before it, and its tail follows. */
 const LEAD_IN_MS = 60;
 const LAST_BEAT_SHARE = 0.8;
-/** A longer take for a narrower interval is not worth the wait. */
-const MOST_BARS = 64;
-const MOST_TAKES = 3;
-/** So many until one whose turn it is has found the beat, also one that begins only at a bar. */
+/** Beyond this length, narrowing the interval isn't worth the wait. */
+const MAX_BARS = 64;
+const MAX_TAKES = 3;
+/** Bars for a device to lock at its turn, even one that can only start on a bar. */
 const TURN_BARS = 2;
 
 export interface TakeSettings {
@@ -22,13 +23,13 @@ export interface TakeSettings {
   bars: number;
   drive: Drive;
   proof: boolean;
-  /** Without the click on an input: by the hub's own time and what the audio path adds. */
+  /** Without a click input: the hub clock minus the audio round trip. */
   byCalibration?: boolean;
-  /** All on this one input, one after the other, each alone; missing where each has its own. */
+  /** The input shared by all, one device at a time; missing if each has its own. */
   onChannel?: number | undefined;
 }
 
-/** Why a take cannot begin, in words; null when it can. */
+/** Why a take can't start, as a sentence; null if it can. */
 export function obstacle(
   rig: Rig,
   gear: readonly Gear[],
@@ -36,39 +37,39 @@ export function obstacle(
   byCalibration = false,
 ): string | null {
   if (gear.length === 0) return 'Choose at least one follower to measure.';
-  if (!input) return 'No audio input is open, so nothing would be heard. Open one in Rig.';
+  if (!input) return 'No audio input is open. Open one in Rig.';
   if (!byCalibration && rig.input.clickChannel >= input.channels)
-    return `The hub’s click is said to come back on input ${rig.input.clickChannel + 1}, but there are only ${input.channels} inputs. Choose another in Rig.`;
+    return `The click input is set to input ${rig.input.clickChannel + 1}, but the interface has only ${input.channels} inputs. Choose another in Rig.`;
   for (const { name, portId, returnChannel } of gear) {
-    if (portId === null) return `${name} has no port yet. Choose one in Rig.`;
+    if (portId === null) return `${name} has no output port. Choose one in Rig.`;
     if (isMidiPort(portId)) {
       const port = useMidiPorts.getState().outputs.find((output) => output.id === portId);
-      if (!port?.connected) return `The port of ${name} is not here. Connect it, or choose another in Rig.`;
+      if (!port?.connected) return `The output port of ${name} is not connected. Connect it, or choose another in Rig.`;
     }
-    if (returnChannel === null) return `Nothing hears ${name}. Choose the input it comes back on in Rig.`;
+    if (returnChannel === null) return `${name} has no audio return. Choose one in Rig.`;
     if (!byCalibration && returnChannel === rig.input.clickChannel)
-      return `${name} and the hub’s click are both said to come back on input ${returnChannel + 1}. Choose another for one of them in Rig.`;
+      return `${name} and the hub’s click share input ${returnChannel + 1}. Move one of them to another input in Rig.`;
     if (returnChannel >= input.channels)
-      return `${name} is said to come back on input ${returnChannel + 1}, but there are only ${input.channels} inputs.`;
+      return `The audio return of ${name} is set to input ${returnChannel + 1}, but the interface has only ${input.channels} inputs. Choose another in Rig.`;
   }
   return null;
 }
 
-/** Plays, records and measures; gives the take, or null when it could not begin. */
+/** Plays, records and analyzes; returns the take, or null if it couldn't start. */
 export async function runTake(settings: TakeSettings): Promise<Take | null> {
   const { rig, input, snapshot } = useSession.getState();
   if (!rig) return null;
-  const gear = takenGear(rig, settings);
+  const gear = gearInTake(rig, settings);
   const wasRolling = snapshot.state === 'rolling';
   const byNotes = settings.drive === 'notes';
-  return underWay(
+  return runExclusively(
     gear,
     async () => {
       const problem = obstacle(rig, gear, input, settings.byCalibration);
       if (problem !== null) throw new Error(problem);
       if (byNotes) await driveGear('notes', settings.gearIds);
       if (!wasRolling) command({ kind: 'play' });
-      await hubIs('rolling');
+      await waitForHub('rolling');
       const { fromMs, toMs, firstMs } = takeWindow(settings.bars);
       const beats = settings.byCalibration ? await beatsByCalibration(input?.label ?? '', firstMs) : undefined;
       const unwatch = watchStop();
@@ -79,7 +80,7 @@ export async function runTake(settings: TakeSettings): Promise<Take | null> {
           settings.onChannel === undefined
             ? await record(take, fromMs, toMs)
             : await recordInTurn(take, settings.bars, firstMs);
-        return await withoutMoved(recorded, offsets.moved);
+        return await dropMoved(recorded, offsets.moved);
       } finally {
         unwatch();
         offsets.stop();
@@ -87,12 +88,12 @@ export async function runTake(settings: TakeSettings): Promise<Take | null> {
     },
     async () => {
       if (byNotes) await driveGear();
-      if (!wasRolling) await standStill();
+      if (!wasRolling) await stopHub();
     },
   );
 }
 
-/** Whose offset was changed since. */
+/** Devices whose offset changed during the take. */
 function watchOffsets(): { moved: ReadonlySet<string>; stop: () => void } {
   const moved = new Set<string>();
   const stop = useSession.subscribe(({ rig }, before) => {
@@ -103,8 +104,8 @@ function watchOffsets(): { moved: ReadonlySet<string>; stop: () => void } {
   return { moved, stop };
 }
 
-/** What was moved while it was measured says nothing of either place. */
-async function withoutMoved(take: Take, moved: ReadonlySet<string>): Promise<Take> {
+/** An offset moved during the measurement invalidates both positions. */
+async function dropMoved(take: Take, moved: ReadonlySet<string>): Promise<Take> {
   const isMoved = ({ gearId }: Take['lines'][number]) => gearId !== null && moved.has(gearId);
   if (!take.lines.some(isMoved)) return take;
   const lines = take.lines.map((line) => (isMoved(line) ? { ...line, moved: true } : line));
@@ -112,13 +113,13 @@ async function withoutMoved(take: Take, moved: ReadonlySet<string>): Promise<Tak
   return measure.analyze(take.id);
 }
 
-/** The gear of a take, heard where the take hears it. */
-export function takenGear(rig: Rig, { gearIds, onChannel }: Pick<TakeSettings, 'gearIds' | 'onChannel'>): Gear[] {
+/** The gear of a take, with the audio return the take uses. */
+export function gearInTake(rig: Rig, { gearIds, onChannel }: Pick<TakeSettings, 'gearIds' | 'onChannel'>): Gear[] {
   const gear = rig.gear.filter(({ id }) => gearIds.includes(id));
   return onChannel === undefined ? gear : gear.map((one) => ({ ...one, returnChannel: onChannel }));
 }
 
-/** How long it plays, besides settling at the beginning. */
+/** Playing time, beyond settling. */
 export function secondsOf(
   { gearIds, bars, onChannel }: Pick<TakeSettings, 'gearIds' | 'bars' | 'onChannel'>,
   bpm: number,
@@ -127,7 +128,7 @@ export function secondsOf(
   return ((turns * bars + (turns - 1) * TURN_BARS) * BEATS_PER_BAR * 60) / bpm;
 }
 
-/** One after the other: the others are sent nothing meanwhile. Who was silent before is so again afterwards. */
+/** One at a time: the others are muted meanwhile, and their previous state is restored afterwards. */
 async function recordInTurn(take: Take, bars: number, firstMs: number): Promise<Take> {
   const barMs = (BEATS_PER_BAR * 60_000) / useSession.getState().snapshot.bpm;
   const turnMs = (TURN_BARS + bars) * barMs;
@@ -138,7 +139,7 @@ async function recordInTurn(take: Take, bars: number, firstMs: number): Promise<
   });
   const { snapshot, rig } = useSession.getState();
   const before = snapshot.muted;
-  // Everybody, also who is not measured: one input hears them all.
+  // Everyone, measured or not: they share one input.
   const silent = (alone: string | null) => {
     for (const { id } of rig?.gear ?? []) {
       const muted = alone === null ? before.includes(id) : id !== alone;
@@ -146,12 +147,12 @@ async function recordInTurn(take: Take, bars: number, firstMs: number): Promise<
     }
   };
   const turns = lines.map(({ gearId, within: [fromMs] }, turn) =>
-    // The first has its turn at once; each of the others as soon as the one before it was heard.
+    // The first is unmuted immediately, each other one as soon as the one before was recorded.
     setTimeout(() => silent(gearId), turn === 0 ? 0 : fromMs - TURN_BARS * barMs - performance.now()),
   );
   try {
     const last = lines.at(-1);
-    return await record({ ...take, lines }, firstMs - LEAD_IN_MS, last?.within[1] ?? firstMs, 'one after the other');
+    return await record({ ...take, lines }, firstMs - LEAD_IN_MS, last?.within[1] ?? firstMs, 'one device at a time');
   } finally {
     turns.forEach(clearTimeout);
     silent(null);
@@ -159,8 +160,8 @@ async function recordInTurn(take: Take, bars: number, firstMs: number): Promise<
 }
 
 /**
- * Takes again, and longer, until every middle is known to so many ms either way; or ends with the last take and why it cannot be
- * known so well.
+ * Repeats takes, longer each time, until every median is within this interval; otherwise ends with the last take and
+ * the reason.
  */
 export async function runUntilKnown(
   settings: TakeSettings,
@@ -178,26 +179,26 @@ export async function runUntilKnown(
       { name: '', half: 0 },
     );
     if (widest.half <= withinMs) return { take, short: null };
-    // An interval narrows as the root of the number of beats.
+    // An interval narrows with the square root of the number of beats.
     const wanted = Math.ceil(bars * (widest.half / withinMs) ** 2 * 1.2);
-    if (wanted > MOST_BARS || i === MOST_TAKES)
+    if (wanted > MAX_BARS || i === MAX_TAKES)
       return {
         take,
-        short: `${widest.name} is known to ±${widest.half.toFixed(2)} ms only: it varies too much by itself. For ±${withinMs} ms it would take ${wanted} bars.`,
+        short: `${widest.name} is measured to ±${decimal(widest.half, 2)} ms only, because it has too much jitter. Reaching ±${withinMs} ms would take ${count(wanted, 'bar')}.`,
       };
     bars = wanted;
   }
 }
 
-/** @throws Error in words when the audio path was not measured. */
+/** @throws Error with a message for the musician if the audio round trip isn't measured. */
 async function beatsByCalibration(input: string, firstMs: number): Promise<{ bpm: number; firstBeatMs: number }> {
   const calibration = await findCalibration(input);
   if (!calibration)
-    throw new Error('What this audio path adds is not known yet. Measure it first: “What does my audio path add?”');
+    throw new Error('The audio round trip isn’t measured yet. Measure it first under “What is my audio round trip?”');
   return { bpm: useSession.getState().snapshot.bpm, firstBeatMs: firstMs + calibration.roundTripMs };
 }
 
-/** From just before a bar, after one to settle, over so many bars of beats. In ms of the window's clock. */
+/** From just before a bar line, after one bar to settle, over this many bars. In ms of the window's clock. */
 export function takeWindow(bars: number): { fromMs: number; toMs: number; firstMs: number } {
   const { snapshot, snapshotAtMs } = useSession.getState();
   const beatMs = 60_000 / snapshot.bpm;

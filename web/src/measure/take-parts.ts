@@ -8,37 +8,37 @@ import type { Drive, Gear, Rig, Take, TakeBeats, TakePlan } from '../store/recor
 import { indexedAs } from '../store/take-kind';
 import type { TakeProgress } from './protocol';
 
-/** From asking the hub to play or stop until it does. */
+/** Longest wait for the hub to start or stop. */
 const LONGEST_WAIT_MS = 10_000;
 
 type TakeFlow =
   | { state: 'idle'; problem: string | null }
   | { state: 'settling' | 'recording' | 'measuring'; progress: TakeProgress | null; words?: string };
 
-/** The take under way, if any. */
+/** The current take, if any. */
 export const useTakeFlow = create<{ flow: TakeFlow; latest: Take | null }>(() => ({
   flow: { state: 'idle', problem: null },
   latest: null,
 }));
 
-/** Ends the take under way; what it has is kept and measured. */
+/** Finishes the current take early; what it has is kept and analyzed. */
 export function endTake(): void {
   ended = true;
-  void measure.endTake('The take was ended early.');
+  void measure.endTake('Take finished early.');
 }
 
 let ended = false;
 
-/** Whether the take under way was ended by hand. */
+/** Whether the current take was finished by hand. */
 export function wasEnded(): boolean {
   return ended;
 }
 
 /**
- * Lets one take go its way: nothing else begins meanwhile, trouble with the gear's ports ends it, and afterwards everything is
- * put back as it was. Gives the take, or null where it could not begin; what was there before stays as it is.
+ * Runs one take exclusively: port trouble ends it, and afterwards everything is restored. Returns the take, or null if
+ * it couldn't start; earlier takes are unaffected.
  */
-export async function underWay(
+export async function runExclusively(
   gear: readonly Gear[],
   goes: () => Promise<Take | null>,
   putBack: () => Promise<void>,
@@ -53,16 +53,17 @@ export async function underWay(
     take = await goes();
     trouble = take?.ending ?? null;
   } catch (error) {
-    trouble = error instanceof Error ? error.message : 'The take failed.';
+    trouble = error instanceof Error ? error.message : 'The take failed. Try again.';
   }
   unwatch();
-  // Another take may begin once everything is as it was before this one: else it would see the hub stop, and end by that.
-  await putBack().catch(() => undefined); // the take is what counts
+  // Restore before the next take may start; otherwise that one would see the hub stop, and end. Errors don't matter:
+  // the take is safe.
+  await putBack().catch(() => undefined); // Best effort: the take is already stored.
   useTakeFlow.setState({ flow: { state: 'idle', problem: trouble }, ...(take && { latest: take }) });
   return take;
 }
 
-/** Records from one moment to another of the window's clock, and measures; its progress shows. */
+/** Records from one moment to another of the window's clock and analyzes; reports progress. */
 export function record(take: Take, fromMs: number, toMs: number, words?: string): Promise<Take> {
   return measure.record(
     take,
@@ -81,7 +82,7 @@ export interface TakeFacts {
   beats?: TakeBeats;
 }
 
-/** A take that is about to be recorded, a line for each piece of gear. */
+/** A take about to be recorded, with a line per device. */
 export function newTake(rig: Rig, gear: readonly Gear[], facts: TakeFacts = {}): Take {
   const { input } = useSession.getState();
   const { plan, proof = false, drive = 'clock', beats = { clickChannel: rig.input.clickChannel } } = facts;
@@ -117,8 +118,8 @@ export function newTake(rig: Rig, gear: readonly Gear[], facts: TakeFacts = {}):
   return { ...take, ...indexedAs(take) };
 }
 
-/** @throws Error in words for a musician when the hub does not get there. */
-export function hubIs(state: HubSnapshot['state']): Promise<void> {
+/** @throws Error with a message for the musician if the hub doesn't reach the state in time. */
+export function waitForHub(state: HubSnapshot['state']): Promise<void> {
   return new Promise((resolve, reject) => {
     const reached = () => useSession.getState().snapshot.state === state;
     if (reached()) return resolve();
@@ -126,7 +127,7 @@ export function hubIs(state: HubSnapshot['state']): Promise<void> {
       unsubscribe();
       reject(
         new Error(
-          `The hub is not ${state} yet: this computer may be too busy. Close what is not needed, then take again.`,
+          `The hub still isn’t ${state === 'stopped' ? 'stopped' : 'playing'}. The computer may be overloaded. Close other apps, then repeat the take.`,
         ),
       );
     }, LONGEST_WAIT_MS);
@@ -139,29 +140,31 @@ export function hubIs(state: HubSnapshot['state']): Promise<void> {
   });
 }
 
-/** A port that vanishes ends the take with what it has. */
+/** A disconnected port ends the take with what it has. */
 function watchPorts(gear: readonly Gear[]): () => void {
   return onPortChange(({ id, name, connected }) => {
     const lost = gear.find(({ portId }) => portId === id);
     if (lost && !connected)
-      void measure.endTake(`The port of ${lost.name} (${name}) went away during this take. Connect it and take again.`);
+      void measure.endTake(
+        `The output port of ${lost.name} (${name}) was disconnected during the take. Reconnect it and repeat the take.`,
+      );
   });
 }
 
-/** Somebody who presses stop ends the take with what it has. */
+/** Pressing stop ends the take with what it has. */
 export function watchStop(): () => void {
   return useSession.subscribe(({ snapshot }, before) => {
     if (before.snapshot.state === 'rolling' && snapshot.state === 'stopped')
-      void measure.endTake('The hub was stopped during this take.');
+      void measure.endTake('The hub stopped during the take.');
   });
 }
 
-/** Stops the hub, and waits until it stands. */
-export async function standStill(): Promise<void> {
+/** Stops the hub and waits until it has stopped. */
+export async function stopHub(): Promise<void> {
   command({ kind: 'stop' });
-  await hubIs('stopped');
+  await waitForHub('stopped');
 }
 
-export function later(ms: number): Promise<void> {
+export function delay(ms: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, ms));
 }

@@ -26,13 +26,13 @@ const newTake = (): Take => ({
   lines: [],
 });
 
-/** A block whose samples are their own frame number, scaled. */
+/** A block whose samples encode their frame number. */
 function push(recorder: TakeRecorder, startFrame: number, sampleRate = RATE): void {
   const samples = Float32Array.from({ length: BLOCK }, (_, i) => (startFrame + i) / 100_000);
   recorder.push([samples, samples.map((sample) => -sample)], sampleRate, startFrame, (startFrame / RATE) * 1000);
 }
 
-test('from one moment to another, frame by frame, in chunks that go together again', async () => {
+test('from one moment to another, frame by frame, in chunks that fit together', async () => {
   const take = newTake();
   const told: number[] = [];
   const recorder = new TakeRecorder(take, 250, 3250, ({ capturedSeconds }) => told.push(capturedSeconds));
@@ -47,7 +47,7 @@ test('from one moment to another, frame by frame, in chunks that go together aga
   expect(told.at(-1)).toBeCloseTo(done.frames / RATE, 9);
 });
 
-test('a hole in the sound is filled with silence and counted, so that time is kept', async () => {
+test('a gap in the audio is filled with silence and counted, to keep the time', async () => {
   const take = newTake();
   const recorder = new TakeRecorder(take, 0, 1000, () => undefined);
   for (let frame = 0; frame < RATE; frame += BLOCK) if (frame !== 3 * BLOCK) push(recorder, frame);
@@ -59,9 +59,9 @@ test('a hole in the sound is filled with silence and counted, so that time is ke
 });
 
 test.each([
-  ['a changed sample rate', (recorder: TakeRecorder) => push(recorder, 2 * BLOCK, 44_100), /sample rate was changed/],
-  ['sound that jumps back', (recorder: TakeRecorder) => push(recorder, 0), /broke off/],
-  ['a hole of more than two seconds', (recorder: TakeRecorder) => push(recorder, 3 * RATE), /broke off/],
+  ['a changed sample rate', (recorder: TakeRecorder) => push(recorder, 2 * BLOCK, 44_100), /sample rate changed/],
+  ['sound that jumps back', (recorder: TakeRecorder) => push(recorder, 0), /dropped out/],
+  ['a hole of more than two seconds', (recorder: TakeRecorder) => push(recorder, 3 * RATE), /dropped out/],
   ['the musician', (recorder: TakeRecorder) => recorder.end('ended early'), /ended early/],
 ])('%s ends it; what was captured is kept', async (_, trouble, why) => {
   const take = newTake();
@@ -75,7 +75,7 @@ test.each([
   expect((await loadSound(take.id))[0]).toHaveLength(2 * BLOCK);
 });
 
-test('an input that sends nothing any more ends it; one that pauses does not', async () => {
+test('an input that goes silent ends it; one that pauses doesn’t', async () => {
   const recorder = new TakeRecorder(newTake(), 0, 9000, () => undefined);
   push(recorder, 0);
   recorder.watch(100);
@@ -84,10 +84,10 @@ test('an input that sends nothing any more ends it; one that pauses does not', a
   for (const atMs of [5000, 9000, 10_001]) recorder.watch(atMs);
   const done = await recorder.done;
   expect(done).toMatchObject({ status: 'interrupted', frames: 2 * BLOCK });
-  expect(done.ending).toMatch(/sent nothing/);
+  expect(done.ending).toMatch(/No audio arrived/);
 });
 
-test('a take that was under way when the page went is marked, once, and keeps what it has', async () => {
+test('a take interrupted by closing the page is marked once, and keeps what it has', async () => {
   await database.takes.clear();
   await database.sound.clear();
   const take = newTake();
@@ -103,7 +103,7 @@ test('a take that was under way when the page went is marked, once, and keeps wh
   expect((await loadSound(take.id))[0]!.length).toBeGreaterThanOrEqual(2 * RATE);
 });
 
-test('deleting takes the sound along, and undo brings both back', async () => {
+test('deleting a take deletes its audio, and undo restores both', async () => {
   await database.takes.clear();
   const take = newTake();
   const recorder = new TakeRecorder(take, 0, 500, () => undefined);

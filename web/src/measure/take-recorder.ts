@@ -5,14 +5,14 @@ import type { TakeProgress } from './protocol';
 
 /** A full disk, a crash or a closed tab loses no more than this. */
 const CHUNK_SECONDS = 0.5;
-/** A longer hole in the sound ends the take. */
+/** A longer dropout ends the take. */
 const LONGEST_GAP_SECONDS = 2;
-/** An input that is open sends a block every few hundredths of a second, silent or not. */
+/** An open input delivers a block every few hundredths of a second, silent or not. */
 const LONGEST_SILENCE_MS = 5000;
 
 /**
- * Writes a take's sound as it comes in, a second at a time, from one moment to another. `done` gives the take once all
- * of it is written, or what there is when it is ended early.
+ * Stores a take's audio as it arrives, from one moment to another. `done` resolves with the take once everything is
+ * written, or with what there is if it ends early.
  */
 export class TakeRecorder {
   readonly done: Promise<Take>;
@@ -24,7 +24,7 @@ export class TakeRecorder {
   #pendingFrames = 0;
   #frames = 0;
   #nextFrame: number | null = null;
-  /** When the first sample was captured, in ms of the window's clock. */
+  /** Capture time of the first sample, in ms of the window's clock. */
   #zeroMs = 0;
   #chunks = 0;
   #writing: Promise<unknown>;
@@ -42,7 +42,7 @@ export class TakeRecorder {
     this.#writing = database.takes.put(take);
   }
 
-  /** A block that came in; what lies before the take's beginning is left out, frame by frame. */
+  /** Adds a block; frames before the take's start are dropped. */
   push(channels: Float32Array[], sampleRate: number, startFrame: number, startMs: number): void {
     this.#blocks++;
     const frames = channels[0]?.length ?? 0;
@@ -50,16 +50,16 @@ export class TakeRecorder {
     if (this.#over || skip >= frames) return;
     const gap = this.#nextFrame === null ? 0 : startFrame - this.#nextFrame;
     if (this.#nextFrame !== null && sampleRate !== this.#take.sampleRate) {
-      this.end('The sample rate was changed during this take.');
+      this.end('The sample rate changed during the take.');
       return;
     }
     if (gap < 0 || gap > LONGEST_GAP_SECONDS * sampleRate) {
-      this.end('The sound broke off during this take.');
+      this.end('Audio dropped out during the take. Check the audio interface, then repeat the take.');
       return;
     }
     if (this.#nextFrame === null) this.#learn(sampleRate, startMs + (skip / sampleRate) * 1000);
     this.#nextFrame = startFrame + frames;
-    // Where samples are missing, silence keeps the time: all channels miss the same, so only the beats in it are lost.
+    // Silence replaces missing samples to keep the time: all channels miss the same ones, so only those beats are lost.
     if (gap > 0) {
       this.#take = { ...this.#take, gaps: (this.#take.gaps ?? 0) + 1 };
       this.#keep(channels.map(() => new Float32Array(gap)));
@@ -70,30 +70,30 @@ export class TakeRecorder {
     if (startMs + (frames / sampleRate) * 1000 >= this.#toMs) this.#finish('done');
   }
 
-  /** Told the time now and then, on any steady clock: a take whose input sends nothing any more ends. */
+  /** Call now and then with any steady clock: a take whose input has gone silent ends. */
   watch(nowMs: number): void {
     if (this.#lastSeen?.blocks !== this.#blocks) this.#lastSeen = { blocks: this.#blocks, atMs: nowMs };
     else if (nowMs - this.#lastSeen.atMs > LONGEST_SILENCE_MS)
-      this.end('The audio input sent nothing for five seconds. Open it again in Rig, then take again.');
+      this.end('No audio arrived for five seconds. Reopen the audio input in Rig, then repeat the take.');
   }
 
-  /** What is known by now of how the take goes, in ms of the window's clock. */
+  /** What is known about the take's progress, in ms of the window's clock. */
   plan(plan: TakePlan): void {
     this.#take = { ...this.#take, plan };
   }
 
-  /** All that was wanted has been played. */
+  /** Everything needed has been played. */
   complete(): void {
     this.#finish('done');
   }
 
-  /** Ends it now; what was captured is kept. */
+  /** Finishes now; what was captured is kept. */
   end(why: string): void {
     this.#take = { ...this.#take, ending: why };
     this.#finish('interrupted');
   }
 
-  /** Written at once: without it a take that is cut off could not be measured or saved. */
+  /** Stored immediately: without it an interrupted take couldn't be analyzed or saved. */
   #learn(sampleRate: number, zeroMs: number): void {
     this.#zeroMs = zeroMs;
     const { id, beats } = this.#take;
@@ -132,7 +132,9 @@ export class TakeRecorder {
     this.#pending = [];
     this.#pendingFrames = 0;
     this.#writing = this.#writing.then(() => database.sound.add(chunk));
-    this.#writing.catch(() => this.end('The browser’s storage is full: the take ends here.'));
+    this.#writing.catch(() =>
+      this.end('Browser storage is full, so the take ended early. Free some space under Storage in Logbook.'),
+    );
   }
 
   #finish(status: 'done' | 'interrupted'): void {
@@ -143,13 +145,13 @@ export class TakeRecorder {
     const take = { ...this.#take, status, frames: this.#frames, ...(plan && { plan: since(plan, this.#zeroMs) }) };
     this.#writing.then(
       () => this.#resolve?.(take),
-      // What was written before the storage failed can still be measured.
+      // What was written before storage failed can still be measured.
       () => this.#resolve?.({ ...take, status: 'interrupted' }),
     );
   }
 }
 
-/** The same with its times from the first sample on. */
+/** The plan with times relative to the first sample. */
 function since(plan: TakePlan, zeroMs: number): TakePlan {
   switch (plan.question) {
     case 'chase':

@@ -53,24 +53,25 @@ export type NetworkOverview = InferType<typeof overviewSchema>;
 export type Place = InferType<typeof placeSchema>;
 export type NetworkSession = InferType<typeof sessionSchema>;
 
-/** What the server says when it does not do what was asked. */
+/** A request rejected by the server, with its message. */
 export class NetworkApiError extends Error {}
 
 async function read<Value>(path: string, schema: Schema<Value>): Promise<Value> {
   const response = await fetch(ROOT + path);
-  if (!response.ok) throw new NetworkApiError('The server of Metronomo does not answer about the network.');
+  if (!response.ok)
+    throw new NetworkApiError('Metronomo’s server isn’t responding. Network MIDI is offline until it is back.');
   return schema.validate(await response.json(), { strict: true });
 }
 
 export const readNetwork = () => read('', overviewSchema);
 
-/** Whether network MIDI is there, and under what name and address. */
+/** State of network MIDI, with name and addresses. */
 export function useNetwork(): { network: NetworkOverview | null; failed: boolean } {
   const { data, error } = useSWR('network', readNetwork, { refreshInterval: 10_000 });
   return { network: data ?? null, failed: error !== undefined };
 }
 
-/** Peers that were found. */
+/** Discovered peers. */
 export function usePeers(): Place[] {
   const { data } = useSWR('network/peers', () => read('/peers', array().of(placeSchema).required()), {
     refreshInterval: LOOK_FOR_PEERS_EVERY_MS,
@@ -78,7 +79,7 @@ export function usePeers(): Place[] {
   return data ?? [];
 }
 
-/** All sessions and how they stand; null before that is known. Asked by several places of the screen, it goes out once. */
+/** All sessions with their state; null until known. Requests from several components are deduplicated. */
 export function useKnownSessions(): NetworkSession[] | null {
   const { data } = useSWR('network/sessions', () => read('/sessions', array().of(sessionSchema).required()), {
     refreshInterval: LOOK_EVERY_MS,
@@ -99,7 +100,7 @@ export async function readExchanges(sessionId: string, after: number): Promise<E
 
 let token: Promise<string> | null = null;
 
-/** The word that only our own pages can read. A server that was started anew has another: then it is asked for anew. */
+/** Session token; readable only by same-origin pages. Fetched again after a server restart. */
 export function readToken(anew = false): Promise<string> {
   if (anew) token = null;
   token ??= read('/token', object({ token: string().required() })).then((body) => body.token);
@@ -107,7 +108,7 @@ export function readToken(anew = false): Promise<string> {
   return token;
 }
 
-/** @throws NetworkApiError with what the server says. */
+/** @throws NetworkApiError with the server's message. */
 async function change(method: 'POST' | 'PATCH' | 'DELETE', path: string, body: object = {}): Promise<unknown> {
   const send = async () =>
     fetch(ROOT + path, {
@@ -124,7 +125,9 @@ async function change(method: 'POST' | 'PATCH' | 'DELETE', path: string, body: o
   const answer: unknown = response.status === 204 ? null : await response.json().catch(() => null);
   if (response.ok) return answer;
   const { error } = (answer ?? {}) as { error?: unknown };
-  throw new NetworkApiError(typeof error === 'string' ? error : 'The server did not do that.');
+  throw new NetworkApiError(
+    typeof error === 'string' ? error : 'The server rejected the request. Reload the page and try again.',
+  );
 }
 
 export interface Invitation extends Place {

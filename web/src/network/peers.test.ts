@@ -1,6 +1,6 @@
 import type { RememberedPeer, Rig } from '../store/records';
 import { boathouse } from '../store/boathouse';
-import { adopt } from '../store/rig-plan';
+import { addPort } from '../store/rig-plan';
 import { checkRig } from '../store/rig-schema';
 import type { NetworkSession } from './api';
 import { freeKey, isSamePlace, peerFor, peerInSession, withoutPeer, withPeer } from './peers';
@@ -15,7 +15,7 @@ const jetty: RememberedPeer = {
   bufferMs: 45,
 };
 
-test('a peer that is known by its place keeps its key and its buffer; another gets a key of its own', () => {
+test('a known peer keeps its key and buffer; a new one gets its own key', () => {
   expect(peerFor({ name: '192.0.2.7', address: '192.0.2.7', port: 5004 }, true, [jetty])).toMatchObject({
     key: 'jetty',
     bufferMs: 45,
@@ -24,7 +24,7 @@ test('a peer that is known by its place keeps its key and its buffer; another ge
     key: 'jetty-2',
     bufferMs: 30,
   });
-  // One that invites may come from another port each time, but under its name.
+  // An inviting peer may use another port each time, but keeps its name.
   expect(peerFor({ name: 'Jetty', address: '192.0.2.7', port: 61_000 }, false, [jetty])).toMatchObject({
     key: 'jetty',
     port: 61_000,
@@ -32,21 +32,21 @@ test('a peer that is known by its place keeps its key and its buffer; another ge
   });
 });
 
-test('a key has nothing in it but letters, digits, point and hyphen, whatever the name', () => {
+test('a key contains only letters, digits, dots and hyphens, whatever the name', () => {
   expect(freeKey('  Über—Fahrt 2 ', [])).toBe('ber-fahrt-2');
   expect(freeKey('☂', [])).toBe('peer');
   expect(freeKey('192.0.2.7', [])).toBe('192.0.2.7');
   expect(freeKey('x'.repeat(500), []).length).toBeLessThanOrEqual(40);
 });
 
-test('only who comes from the same address under the same name is taken for a peer that was accepted', () => {
+test('an accepted peer is recognized only by the same address and name', () => {
   const session = { address: '192.0.2.7', name: 'Jetty', port: 61_000 } as NetworkSession;
   expect(isSamePlace(jetty, session)).toBe(true);
   expect(isSamePlace(jetty, { ...session, address: '192.0.2.9' })).toBe(false);
   expect(isSamePlace(jetty, { ...session, name: 'Jetty ' })).toBe(false);
 });
 
-test('a peer that another rig is in session with is taken over with its key; one that this rig knows, or none, is not', () => {
+test('a peer in session with another rig is adopted with its key; one of this rig isn’t', () => {
   const place = { name: 'Jetty', address: '192.0.2.7', port: 5004 };
   const session = { ...place, key: 'pier', state: 'open', weInvited: true, bufferMs: 20 } as NetworkSession;
   expect(peerInSession(place, [], [session])).toEqual({ ...jetty, key: 'pier', bufferMs: 20 });
@@ -55,8 +55,8 @@ test('a peer that another rig is in session with is taken over with its key; one
   expect(peerInSession({ ...place, port: 5006 }, [], [session])).toBeNull();
 });
 
-test('a rig with peers and their ports is good; one with a peer that cannot be is not', () => {
-  const rig = adopt(withPeer(boathouse(), jetty), networkPortId('jetty'), 'Jetty, network', 'in');
+test('a rig with peers and their ports is valid; one with an invalid peer isn’t', () => {
+  const rig = addPort(withPeer(boathouse(), jetty), networkPortId('jetty'), 'Jetty, network', 'in');
   checkRig(rig);
   expect(rig.hubSockets.at(-1)).toMatchObject({ link: 'network', portId: 'net:jetty' });
   expect(peerKeyOf('net:jetty')).toBe('jetty');

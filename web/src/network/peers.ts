@@ -6,12 +6,12 @@ export function isLive({ state }: NetworkSession): boolean {
   return state !== 'ended';
 }
 
-/** A peer that invites comes from the same address and under the same name; its port may be another each time. */
+/** An inviting peer has the same address and name; its port may differ each time. */
 export function isSamePlace(peer: RememberedPeer, session: NetworkSession): boolean {
   return peer.address === session.address && peer.name === session.name;
 }
 
-/** A key for a new peer: its name in plain letters, with a number behind it where it is taken. */
+/** A unique key for a new peer: its name in plain letters, numbered if necessary. */
 export function freeKey(name: string, peers: readonly RememberedPeer[]): string {
   const plain =
     name
@@ -24,7 +24,7 @@ export function freeKey(name: string, peers: readonly RememberedPeer[]): string 
   return key;
 }
 
-/** The peer as it will be remembered: the one that is known by that place already, or a new one. */
+/** The peer record to remember: the existing one at that address, or a new one. */
 export function peerFor(place: Place, weInvite: boolean, peers: readonly RememberedPeer[]): RememberedPeer {
   const { name, address, port } = place;
   const known = peers.find((peer) => peer.address === address && (weInvite ? peer.port === port : peer.name === name));
@@ -32,8 +32,8 @@ export function peerFor(place: Place, weInvite: boolean, peers: readonly Remembe
 }
 
 /**
- * The peer at a place with which there is a session already that this rig does not know of: another rig invited it, or it was
- * forgotten along with the browser's data. It keeps the name of its port. Null when there is none.
+ * A peer at this address whose session this rig doesn't know about: another rig invited it, or the browser's data was
+ * cleared. Keeps its port name. Null if there is none.
  */
 export function peerInSession(
   place: Place,

@@ -5,7 +5,7 @@ import { isLive } from './peers';
 
 const NONE: RememberedPeer[] = [];
 
-/** The peers of the rig in use, each with its session, or its last one. */
+/** The current rig's peers with their current or last session. */
 export function usePeerSessions(): { peer: RememberedPeer; session: NetworkSession | undefined }[] {
   const peers = useSession(({ rig }) => rig?.peers) ?? NONE;
   const sessions = useNetworkSessions();

@@ -34,7 +34,7 @@ class FakeSocket {
   }
 }
 
-/** The server's clock shows so much more. */
+/** Offset of the server's clock. */
 const SHIFT_MS = 50_000;
 let nowMs: number;
 let states: WireState[];
@@ -51,7 +51,7 @@ beforeEach(() => {
   wire.open({ url: 'ws://here/wire', protocols: ['a', 'b'] });
 });
 
-/** The way is open, a peer is there, and the server's clock is known. */
+/** Connected, with one peer and a known server clock. */
 function connected(): FakeSocket {
   const socket = FakeSocket.last;
   socket.open();
@@ -61,7 +61,7 @@ function connected(): FakeSocket {
   return socket;
 }
 
-test('what is sent goes out at the server’s time, in one frame', () => {
+test('messages go out at server time, in one frame', () => {
   const socket = connected();
   expect(states.at(-1)).toMatchObject({ connected: true, peers: [{ key: 'jetty', open: true }] });
   expect(wire.send('jetty', Uint8Array.of(0xf8), 1100)).toBe(true);
@@ -76,7 +76,7 @@ test('what is sent goes out at the server’s time, in one frame', () => {
   });
 });
 
-test('what comes waits until it is due, on the clock of the page', () => {
+test('incoming messages wait until due, on the page’s clock', () => {
   const socket = connected();
   const at = (ms: number, status: number) => ({ line: 7, atMs: ms + SHIFT_MS, bytes: Uint8Array.of(status) });
   socket.says({ kind: 'messages', messages: [at(1050, 0xf8), at(1030, 0xfa), { ...at(1020, 0xfc), line: 8 }] });
@@ -89,7 +89,7 @@ test('what comes waits until it is due, on the clock of the page', () => {
   expect(wire.due()).toEqual([]);
 });
 
-test('nothing is said to be sent where there is no way: no peer, no clock yet, or the server gone', () => {
+test('sending fails without a connection: no peer, no clock estimate, or no server', () => {
   const socket = FakeSocket.last;
   socket.open();
   socket.says({ kind: 'lines', lines: [{ line: 7, key: 'jetty', open: false }] });
@@ -103,7 +103,7 @@ test('nothing is said to be sent where there is no way: no peer, no clock yet, o
   expect(states.at(-1)).toEqual({ connected: false, peers: [], clockErrorMs: expect.anything() });
 });
 
-test('the time is asked often at first, then once in a second; what is no frame is passed over', () => {
+test('the clock is exchanged often at first, then once a second; invalid frames are ignored', () => {
   const socket = connected();
   const asks = () => socket.sent.filter(({ kind }) => kind === 'ask').length;
   for (; nowMs < 6000; nowMs += 10) wire.due();

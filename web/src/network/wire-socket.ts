@@ -1,11 +1,11 @@
-import { ClockMatch, decodeFrame, encodeFrame, type WireLine, type WireMessage } from '@metronomo/core';
+import { ClockMatch, decodeFrame, encodeFrame, type WirePeer, type WireMessage } from '@metronomo/core';
 
-/** What the hub's worker tells of its way to the server. */
+/** State of the connection to the server. */
 export interface WireState {
   connected: boolean;
-  /** The peers with a session, by key. */
+  /** Peers with a session, by key. */
   peers: { key: string; open: boolean }[];
-  /** How well the server's clock is known, ms; null before it was asked. */
+  /** Uncertainty of the server's clock, ms; null before the first exchange. */
   clockErrorMs: number | null;
 }
 
@@ -14,7 +14,7 @@ export interface WireDoor {
   protocols: string[];
 }
 
-/** Bytes that came from a peer, and when they are to be played, in ms of the window's clock. */
+/** Bytes from a peer with their playout time, in ms of the window's clock. */
 export interface PeerMessage {
   key: string;
   bytes: Uint8Array;
@@ -24,14 +24,14 @@ export interface PeerMessage {
 const QUICK_ASKS = 10;
 const QUICK_EVERY_MS = 60;
 const ASK_EVERY_MS = 1000;
-/** Handed on so long before they are due. */
+/** Hand-over lead before the due time. */
 const AHEAD_MS = 10;
-const MOST_WAITING = 20_000;
-const MOST_UNSENT = 1 << 20;
+const MAX_WAITING = 20_000;
+const MAX_UNSENT = 1 << 20;
 
 /**
- * The way from the hub's worker to the server, and by it to the peers: no busy page holds it up. Their clock is asked for all the time;
- * what came waits here until it is due.
+ * The hub worker's connection to the server and its peers, so that a busy page doesn't delay it. Clocks are exchanged
+ * continuously; incoming messages wait here until due.
  */
 export class WireSocket {
   readonly #now: () => number;
@@ -40,7 +40,7 @@ export class WireSocket {
   #match = new ClockMatch();
   #asks = 0;
   #askedMs = -Infinity;
-  #lines: WireLine[] = [];
+  #lines: WirePeer[] = [];
   #waiting: PeerMessage[] = [];
   readonly #outgoing: WireMessage[] = [];
 
@@ -49,7 +49,7 @@ export class WireSocket {
     this.#changed = changed;
   }
 
-  /** Opens the way; one that was open before is closed. When it is lost, that is told, and somebody may open it again. */
+  /** Opens the connection, closing an earlier one. A loss is reported, and the caller may reopen it. */
   open({ url, protocols }: WireDoor): void {
     this.#socket?.close();
     const socket = new WebSocket(url, protocols);
@@ -68,7 +68,7 @@ export class WireSocket {
     };
   }
 
-  /** For a peer, at a time of the window's clock. False when there is no way to it. */
+  /** Queues bytes for a peer at a time of the window's clock. False without a connection to it. */
   send(key: string, bytes: Uint8Array, atMs: number): boolean {
     const line = this.#lines.find((one) => one.key === key && one.open)?.line;
     if (line === undefined || this.#match.count === 0 || this.#socket?.readyState !== WebSocket.OPEN) return false;
@@ -76,15 +76,15 @@ export class WireSocket {
     return true;
   }
 
-  /** Everything that was sent since, in one frame. */
+  /** Sends everything queued in one frame. */
   flush(): void {
     if (this.#outgoing.length === 0) return;
     const messages = this.#outgoing.splice(0);
-    if (!this.#socket || this.#socket.bufferedAmount > MOST_UNSENT) return;
+    if (!this.#socket || this.#socket.bufferedAmount > MAX_UNSENT) return;
     this.#socket.send(encodeFrame({ kind: 'messages', messages }));
   }
 
-  /** What came and is due, in order of time. Call at every wake-up. */
+  /** Messages that are due, in time order. Call at every wake-up. */
   due(): PeerMessage[] {
     const nowMs = this.#now();
     this.#keep(nowMs);
@@ -116,7 +116,7 @@ export class WireSocket {
       case 'messages':
         for (const { line, atMs, bytes: message } of frame.messages) {
           const key = this.#lines.find((one) => one.line === line)?.key;
-          if (key === undefined || this.#match.count === 0 || this.#waiting.length >= MOST_WAITING) continue;
+          if (key === undefined || this.#match.count === 0 || this.#waiting.length >= MAX_WAITING) continue;
           this.#waiting.push({ key, bytes: message, atMs: this.#match.toOurs(atMs) });
         }
     }

@@ -4,7 +4,7 @@ import { useId, useState } from 'react';
 import { useElementWidth } from './use-element-width';
 import { signed, TOLERANCE_MS } from './words';
 
-/** A column of landings: measured now in the audio ink, or as they were before in the soft one. */
+/** A column of landings, current or previous. */
 export interface LandingRow {
   lateMs: readonly number[];
   before?: readonly number[];
@@ -14,14 +14,14 @@ export interface LandingRow {
 
 export type BeatLineDomain = [number, number];
 
-/** A stretch of ms that holds the beat and everything that landed, with room for the flags. */
+/** A range in ms that contains the beat and all landings, with room for the flags. */
 export function beatLineDomain(values: readonly number[]): BeatLineDomain {
   const [low = 0, high = 0] = extent([0, ...values]);
   const room = Math.max(2, (high - low) * 0.12);
   return [Math.min(low - room, -5), Math.max(high + room, 5)];
 }
 
-/** The rule over the rows, in ms, or under them, in samples. */
+/** The ruler above the rows, in ms, or below them, in samples. */
 export function BeatLineRule({
   domain,
   unit,
@@ -37,7 +37,7 @@ export function BeatLineRule({
   const up = unit === 'ms';
   const big = scale.ticks(Math.max(2, Math.floor(width / 90)));
   const small = scale.ticks(Math.max(2, Math.floor(width / 14)));
-  // As many as tell one mark from the next.
+  // Enough digits to distinguish neighboring marks.
   const digits = Math.max(0, -Math.floor(Math.log10((big[1] ?? 1) - (big[0] ?? 0)) + 1e-9));
   return (
     <div ref={ref} className="h-8">
@@ -65,19 +65,19 @@ export function BeatLineRule({
   );
 }
 
-/** A flag with its number, which stands on its right. */
+/** Width of a flag with its number on the right. */
 const FLAG_WIDTH = 40;
 
 interface BeatLineRowProps {
   row: LandingRow;
   domain: BeatLineDomain;
   height?: number;
-  /** Says in words what is drawn. */
+  /** Describes the drawing. */
   label: string;
   toleranceMs?: number;
-  /** Where everybody is to land, ms late; the beat itself where nothing is said. */
+  /** Target of the alignment, ms late; the beat by default. */
   aimMs?: number;
-  /** The flag can be taken and moved: by so many ms. */
+  /** Makes the flag draggable; called with the distance in ms. */
   onMove?: (byMs: number) => void;
 }
 
@@ -152,10 +152,10 @@ export function BeatLineRow({
   );
 }
 
-/** The finest that a hand can set: a hundredth of a ms. */
+/** Finest drag step: a hundredth of a ms. */
 const DRAG_STEP_MS = 0.01;
 
-/** A flag that is taken with the pointer. The row itself moves it by arrow keys. */
+/** A draggable flag. Arrow keys are handled by the row itself. */
 function DragFlag({
   atMs,
   scale,
@@ -201,7 +201,7 @@ function DragFlag({
   );
 }
 
-/** Zoomed in, some land beyond the drawing: on which side, and how many. */
+/** Landings outside the zoomed range: on which side, and how many. */
 function OutOfSight({
   values,
   domain,
@@ -270,7 +270,7 @@ function Flag({ x, y, text, ink }: { x: number; y: number; text: string; ink: st
   );
 }
 
-/** `clear`: so much room before its end is taken by a flag. */
+/** `clear`: room to leave at its end for a flag. */
 function MovedFrom({ from, to, y, clear }: { from: number; to: number; y: number; clear: number }) {
   if (Math.abs(from - to) < 24 + clear) return null;
   const way = Math.sign(to - from);

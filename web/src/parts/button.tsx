@@ -2,7 +2,7 @@ import clsx from 'clsx';
 import type { ButtonHTMLAttributes } from 'react';
 
 type Props = ButtonHTMLAttributes<HTMLButtonElement> & {
-  /** `strong` for the one thing to do next. */
+  /** `strong` for the main action. */
   tone?: 'strong' | 'plain' | 'quiet';
 };
 

@@ -15,6 +15,7 @@ import { Bar, Line } from 'react-chartjs-2';
 import { chartSvg } from './chart-svg';
 import { saveFile } from './save-file';
 import { useInks } from './use-inks';
+import { decimal } from './numbers';
 
 Chart.register(BarElement, CategoryScale, LinearScale, LineElement, LogarithmicScale, PointElement, Tooltip);
 
@@ -22,21 +23,21 @@ const FONT = { family: 'B612', size: 12 };
 
 export interface Series {
   points: { x: number; y: number }[];
-  /** Measured sound by default. */
+  /** Measured audio by default. */
   ink?: 'audio' | 'ink' | 'soft';
   dashed?: boolean;
-  /** Each point a mark, and no line. */
+  /** Marks without a line. */
   marks?: boolean;
 }
 
 interface FigureProps {
   caption: string;
-  /** What it shows, for those who do not see it. */
+  /** Accessible description. */
   label: string;
   className?: string;
 }
 
-/** Curves on ruled axes, in the inks of the sheet; can be saved as a picture. */
+/** Line chart in the colors of the theme; can be saved as a picture. */
 export function LineFigure({
   x,
   y,
@@ -49,7 +50,7 @@ export function LineFigure({
   y: string;
   series: Series[];
   logarithmic?: boolean;
-  /** Only whole numbers stand under it. */
+  /** Integer tick labels only. */
   whole?: boolean;
 }) {
   const inks = useInks();
@@ -89,7 +90,7 @@ export function LineFigure({
   );
 }
 
-/** How often each value came. */
+/** Histogram of a set of values. */
 export function HistogramFigure({
   bins,
   unit,
@@ -104,7 +105,7 @@ export function HistogramFigure({
         role="img"
         aria-label={figure.label}
         data={{
-          labels: bins.map(({ from, to }) => ((from + to) / 2).toFixed(2)),
+          labels: bins.map(({ from, to }) => decimal((from + to) / 2, 2)),
           datasets: [
             {
               data: bins.map(({ count }) => count),

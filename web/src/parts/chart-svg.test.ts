@@ -9,7 +9,7 @@ const axis = (along: boolean, title: string) => ({
   ...(along ? { top: 90, bottom: 120 } : { left: 0, right: 40, top: 10, bottom: 90 }),
 });
 
-/** As much of a chart as is drawn from: where Chart.js has put everything. */
+/** A minimal laid-out chart: only what the SVG is drawn from. */
 function chart(datasets: object[], places: object[][]): Chart {
   return {
     width: 200,
@@ -23,7 +23,7 @@ function chart(datasets: object[], places: object[][]): Chart {
 
 const line = { borderColor: '#0b7a75', borderWidth: 1.25, pointRadius: 0 };
 
-test('a curve is a line through the places where the chart has it, dashed where that is', () => {
+test('a curve is a line through the chart’s points, dashed if the chart is', () => {
   const places = [
     { x: 40, y: 90 },
     { x: 140.04, y: 40 },
@@ -33,7 +33,7 @@ test('a curve is a line through the places where the chart has it, dashed where 
   expect(svg).toContain('stroke-dasharray="5 4"');
 });
 
-test('marks are discs, and places that are no numbers are left out', () => {
+test('marks are discs, and NaN is left out', () => {
   const svg = chartSvg(
     chart(
       [{ ...line, showLine: false, pointRadius: 2.5 }],
@@ -50,7 +50,7 @@ test('marks are discs, and places that are no numbers are left out', () => {
   expect(svg).toContain('<circle cx="50" cy="20" r="2.5" fill="#0b7a75"/>');
 });
 
-test('bars stand on their base, whichever way they go', () => {
+test('bars start at their base, in either direction', () => {
   const bars = [
     { x: 60, y: 30, base: 90, width: 20 },
     { x: 90, y: 90, base: 50, width: 20 },
@@ -60,7 +60,7 @@ test('bars stand on their base, whichever way they go', () => {
   expect(svg).toContain('<rect x="80" y="50" width="20" height="40" fill="#123"/>');
 });
 
-test('the axes have their rules, numbers and names; what is written is text and no markup', () => {
+test('the axes have rules, numbers and titles; labels are text, not markup', () => {
   const svg = chartSvg(chart([], []), 'Jitter & <drift>');
   expect(svg).toContain('<title>Jitter &amp; &lt;drift&gt;</title>');
   expect(svg.match(/<line /g)).toHaveLength(4);

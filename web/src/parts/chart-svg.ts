@@ -10,7 +10,7 @@ interface Bar extends Point {
   width: number;
 }
 
-/** Chart.js draws on a canvas: here the same chart, from the places that it worked out, as an SVG of lines, bars and words. */
+/** Chart.js draws on a canvas; this renders the same chart as SVG, from the layout Chart.js computed. */
 export function chartSvg(chart: Chart, title: string): string {
   const { width, height, chartArea: area } = chart;
   const shapes = chart.data.datasets.map((dataset, i) => {
@@ -90,7 +90,7 @@ function colorOf(color: unknown): string {
   return typeof color === 'string' ? escaped(color) : '#666';
 }
 
-/** Tenths of a pixel are enough. */
+/** Precision of a tenth of a pixel. */
 function at(pixels: number): string {
   return String(Math.round(pixels * 10) / 10);
 }

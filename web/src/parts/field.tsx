@@ -1,6 +1,6 @@
 import { useId, type ReactNode, type SelectHTMLAttributes } from 'react';
 
-/** A label over its control; the control gets the id. */
+/** A label above its control; the control receives the id. */
 export function Field({
   label,
   children,

@@ -1,6 +1,6 @@
 import clsx from 'clsx';
 
-/** A choice within a line of fields, named for those who do not see it. */
+/** A select without a visible label, named for screen readers. */
 export function InlineSelect({
   name,
   value,

@@ -1,7 +1,7 @@
 import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
 
-/** From where on something is called what, ms. */
+/** Limits of the verdicts, ms. */
 export interface Limits {
   tightMs: number;
   playingMs: number;
@@ -10,15 +10,15 @@ export interface Limits {
 }
 
 /**
- * Common practice, no source: two clicks within 1 to 2 ms are heard as one, by 10 ms most players hear a flam, by 20 ms anybody
- * does; what chases within some 50 ms does for a lighting cue.
+ * Common practice, no source: two clicks within 1 to 2 ms sound like one, at 10 ms most players hear a flam, at 20 ms
+ * everyone does; chasing within about 50 ms is enough for a lighting cue.
  */
 export const COMMON_LIMITS: Limits = { tightMs: 2, playingMs: 10, audibleMs: 20, cuesMs: 50 };
 
-/** The limits in use; kept in this browser. */
+/** The current limits, stored in this browser. */
 export const useLimits = create(persist((): Limits => COMMON_LIMITS, { name: 'metronomo.limits' }));
 
-/** Takes new limits over where they rise from one to the next; false where they do not. */
+/** Applies new limits if they ascend; false if they don't. */
 export function setLimits(limits: Limits): boolean {
   const { tightMs, playingMs, audibleMs, cuesMs } = limits;
   const inOrder = 0 < tightMs && tightMs < playingMs && playingMs < audibleMs && audibleMs <= cuesMs && cuesMs <= 1000;

@@ -1,12 +1,12 @@
 import { decodeMmc, MidiParser, type MidiMessage } from '@metronomo/core';
 
-/** What bytes say, as a line: `F8 clock`, `90 note on 60, velocity 100`. */
+/** A message as one line: `F8 clock`, `90 note on 60, velocity 100`. */
 export function midiWords(bytes: Uint8Array): string {
   const [first] = new MidiParser().push(bytes, 0);
   const hex = [...bytes.subarray(0, bytes[0] === 0xf0 ? 8 : 1)].map((byte) =>
     byte.toString(16).padStart(2, '0').toUpperCase(),
   );
-  return `${hex.join(' ')}${bytes[0] === 0xf0 && bytes.length > 8 ? ' ...' : ''} ${first ? words(first.message) : 'incomplete'}`;
+  return `${hex.join(' ')}${bytes[0] === 0xf0 && bytes.length > 8 ? ' ...' : ''} ${first ? words(first.message) : 'incomplete message'}`;
 }
 
 function words(message: MidiMessage): string {
@@ -15,20 +15,21 @@ function words(message: MidiMessage): string {
     case 'noteOff':
       return `${message.kind === 'noteOn' ? 'note on' : 'note off'} ${message.note}, velocity ${message.velocity}, channel ${message.channel}`;
     case 'controlChange':
-      return `controller ${message.controller} at ${message.value}, channel ${message.channel}`;
+      return `CC ${message.controller} = ${message.value}, channel ${message.channel}`;
     case 'programChange':
-      return `program ${message.program}, channel ${message.channel}`;
+      return `program change ${message.program}, channel ${message.channel}`;
     case 'pitchBend':
-      return `bend ${message.value - 8192}, channel ${message.channel}`;
+      return `pitch bend ${message.value - 8192}, channel ${message.channel}`;
     case 'channelPressure':
+      return `aftertouch ${message.pressure}, channel ${message.channel}`;
     case 'polyPressure':
-      return `pressure ${message.pressure}, channel ${message.channel}`;
+      return `poly aftertouch ${message.note}, ${message.pressure}, channel ${message.channel}`;
     case 'songPosition':
       return `song position ${message.sixteenths}`;
     case 'songSelect':
-      return `song ${message.song}`;
+      return `song select ${message.song}`;
     case 'quarterFrame':
-      return `quarter frame ${message.piece}: ${message.nibble}`;
+      return `MTC quarter frame ${message.piece}, value ${message.nibble}`;
     case 'sysex':
       return systemWords(message.data);
     case 'activeSensing':
@@ -41,7 +42,7 @@ function words(message: MidiMessage): string {
 }
 
 function systemWords(data: Uint8Array): string {
-  if (data[0] === 0x7f && data[2] === 0x01) return 'full frame';
+  if (data[0] === 0x7f && data[2] === 0x01) return 'MTC full frame';
   if (data[0] === 0x7e && data[2] === 0x06) return data[3] === 0x01 ? 'identity request' : 'identity reply';
   const [command] = data[0] === 0x7f && data[2] === 0x06 ? decodeMmc(data).commands : [];
   return command ? `MMC ${command.kind}` : `SysEx, ${data.length} bytes`;

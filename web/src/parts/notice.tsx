@@ -1,7 +1,7 @@
 import { CircleAlert } from 'lucide-react';
 import type { ReactNode } from 'react';
 
-/** Something is wrong, in words, with what to do. Read out when it appears. */
+/** A problem and what to do about it. Announced to screen readers. */
 export function Notice({ children }: { children: ReactNode }) {
   return (
     <div role="alert" className="flex items-start gap-2 border border-wrong bg-raised px-3 py-2 text-sm">

@@ -1,7 +1,7 @@
 import clsx from 'clsx';
 import type { ReactNode } from 'react';
 
-/** A press that asks for a file. What is shown for it are its children. */
+/** A button that opens a file dialog. Its children are its face. */
 export function OpenFile({
   name,
   accept,
@@ -29,7 +29,7 @@ export function OpenFile({
         onChange={({ target }) => {
           const [file] = target.files ?? [];
           if (file) onFile(file);
-          target.value = ''; // or the same file could not be opened twice
+          target.value = ''; // Otherwise the same file couldn't be opened twice.
         }}
       />
     </label>

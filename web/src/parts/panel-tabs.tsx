@@ -1,14 +1,14 @@
 import clsx from 'clsx';
 import { Tabs } from 'radix-ui';
 
-/** The names of panels in a row, one of which is open; stands in a `Tabs.Root`. */
+/** A row of tabs, inside a `Tabs.Root`. */
 export function PanelTabs({
   label,
   panels,
   className,
 }: {
   label: string;
-  /** What each is called, by its value. */
+  /** Tab labels by value. */
   panels: Readonly<Record<string, string>>;
   className?: string;
 }) {

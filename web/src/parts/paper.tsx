@@ -1,11 +1,11 @@
 import { useEffect, useState, type ReactNode } from 'react';
 import { flushSync } from 'react-dom';
 
-/** What goes on paper instead of the screen, made only as it is printed. */
+/** Print-only content, rendered only while printing. */
 export function Paper({ children }: { children: ReactNode }) {
   const [printing, setPrinting] = useState(false);
   useEffect(() => {
-    // The paper has to be there when the browser looks at the page.
+    // It must be in the document before the browser lays out the page.
     const begin = () => flushSync(() => setPrinting(true));
     const end = () => setPrinting(false);
     window.addEventListener('beforeprint', begin);

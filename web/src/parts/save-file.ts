@@ -1,4 +1,4 @@
-/** Hands a file to the browser to be saved. */
+/** Saves a file through the browser. */
 export function saveFile(name: string, parts: BlobPart[], type: string): void {
   const url = URL.createObjectURL(new Blob(parts, { type }));
   Object.assign(document.createElement('a'), { href: url, download: name }).click();

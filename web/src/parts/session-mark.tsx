@@ -7,25 +7,26 @@ interface Props {
   weInvite: boolean;
 }
 
-/** How a session with a peer stands: a shape and a word or two. */
+/** State of a session with a peer: a shape and a word or two. */
 export function SessionMark({ session, weInvite }: Props) {
-  const [state, word] = standing(session, weInvite);
+  const [state, word] = stateOf(session, weInvite);
   return <StateMark state={state} word={word} />;
 }
 
-function standing(session: NetworkSession | undefined, weInvite: boolean): [FollowState, string] {
+function stateOf(session: NetworkSession | undefined, weInvite: boolean): [FollowState, string] {
   switch (session?.state) {
     case 'open':
-      return ['locked', 'open'];
+      return ['locked', 'Connected'];
     case 'calling':
     case 'callingData':
-      return ['settling', 'is invited …'];
+      return ['settling', 'Inviting…'];
     case 'ringing':
+      return ['settling', 'Invites you'];
     case 'expecting':
-      return ['settling', 'begins …'];
+      return ['settling', 'Connecting…'];
     case 'ended':
-      return ['lost', session.reason ?? 'ended'];
+      return ['lost', session.reason ?? 'Disconnected'];
     case undefined:
-      return ['silent', weInvite ? 'not there' : 'has not come'];
+      return ['silent', weInvite ? 'Not connected' : 'Waiting for peer'];
   }
 }

@@ -16,7 +16,7 @@ const INKS: Record<FollowState, string> = {
   lost: 'text-wrong',
 };
 
-/** A shape and a word; the colour only says it again. `word`: another than the usual one. */
+/** A shape and a word; color only repeats them. `word` overrides the default. */
 export function StateMark({ state, word = WORDS[state] }: { state: FollowState; word?: string }) {
   return (
     <span className="inline-flex items-center gap-2">

@@ -1,17 +1,18 @@
 import type { Take, TakeLine } from '../store/records';
-import { lateInWords, signed } from './words';
+import { latenessText, signed } from './words';
+import { count, decimal } from './numbers';
 
-/** What kind of take it was. */
-export function takeInWords({ plan, proof, source }: Take): string {
+/** The kind of take. */
+export function takeText({ plan, proof, source }: Take): string {
   switch (plan?.question) {
     case 'calibration':
-      return 'Audio path';
+      return 'Audio round trip';
     case 'loop':
-      return 'MIDI there and back';
+      return 'MIDI round trip';
     case 'chase':
-      return 'Chase';
+      return 'Timecode chase';
     case 'tempo':
-      return 'Change of tempo';
+      return 'Tempo change';
     case 'drift':
       return 'Drift';
     default:
@@ -19,23 +20,23 @@ export function takeInWords({ plan, proof, source }: Take): string {
   }
 }
 
-/** What it came to for one follower, in a few words. */
-export function resultInWords({ plan }: Take, { report, result }: TakeLine): string {
+/** The result for one follower in a few words. */
+export function resultText({ plan }: Take, { report, result }: TakeLine): string {
   if (result?.question === 'chase') {
     const { landsMs, failed } = result.report;
-    if (!landsMs) return 'it never ran';
-    const spread = `${landsMs.spread.toFixed(1)} ms from start to start`;
-    return `lands ${lateInWords(landsMs.median)}, ${spread}${failed > 0 ? `, failed ${failed}×` : ''}`;
+    if (!landsMs) return 'never started';
+    const spread = `varies ${decimal(landsMs.spread, 1)} ms between starts`;
+    return `lands ${latenessText(landsMs.median)}, ${spread}${failed > 0 ? `, ${count(failed, 'failed start')}` : ''}`;
   }
   if (result?.question === 'drift')
-    return result.report.told ? `${signed(result.report.ppm)} ppm` : 'no drift can be told';
-  if (!report || report.matched === 0) return 'nothing measured';
-  const doubt = report.believable ? '' : ', not to be believed';
+    return result.report.told ? `${signed(result.report.ppm)} ppm` : 'no measurable drift';
+  if (!report || report.matched === 0) return 'no result';
+  const doubt = report.believable ? '' : ', unreliable';
   if (result?.question === 'tempo') {
     const { settledMs } = result.step;
-    const has = settledMs === null ? 'never has the step' : `has the step after ${(settledMs / 1000).toFixed(1)} s`;
-    return `${lateInWords(report.medianMs)}, ${has}${doubt}`;
+    const has = settledMs === null ? 'never settles' : `settles after ${decimal(settledMs / 1000, 1)} s`;
+    return `${latenessText(report.medianMs)}, ${has}${doubt}`;
   }
-  if (plan) return `${report.medianMs.toFixed(2)} ms${doubt}`;
-  return lateInWords(report.medianMs) + doubt;
+  if (plan) return `${decimal(report.medianMs, 2)} ms${doubt}`;
+  return latenessText(report.medianMs) + doubt;
 }

@@ -1,6 +1,6 @@
 import { useCallback, useState } from 'react';
 
-/** The width an element has on the screen, and the ref to put on it. 0 until it is there. */
+/** The rendered width of an element, and the ref to attach. 0 until it is mounted. */
 export function useElementWidth(): [(element: HTMLElement | null) => (() => void) | undefined, number] {
   const [width, setWidth] = useState(0);
   const ref = useCallback((element: HTMLElement | null) => {

@@ -1,6 +1,6 @@
 import { useMemo, useSyncExternalStore } from 'react';
 
-/** The inks of the sheet in use, for what cannot read style variables itself; changes with the sheet. */
+/** The theme's colors, for code that can't read CSS variables; updates with the theme. */
 export function useInks(): { ink: string; soft: string; rule: string; audio: string } {
   const sheet = useSyncExternalStore(watchSheet, () => document.documentElement.dataset['sheet'] ?? '');
   return useMemo(() => {

@@ -2,14 +2,14 @@ import { waveformEnvelope, type Envelope } from '@metronomo/core';
 import { useMemo } from 'react';
 
 interface Props {
-  /** One column a pixel. */
+  /** One column per pixel. */
   envelope: Envelope;
   top: number;
   height: number;
   ink: string;
 }
 
-/** Sound as a shape, part of a larger drawing; the loudest of it fills the height. */
+/** A waveform as part of a larger drawing, scaled to its peak. */
 export function Waveform({ envelope, top, height, ink }: Props) {
   const path = useMemo(() => {
     const { low, high } = envelope;
@@ -23,7 +23,7 @@ export function Waveform({ envelope, top, height, ink }: Props) {
   return <path d={path} fill={ink} stroke={ink} strokeWidth="0.75" />;
 }
 
-/** The same for a short stretch of samples that is at hand. */
+/** The same for a short array of samples. */
 export function SampleWaveform({
   samples,
   width,

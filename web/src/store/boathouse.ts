@@ -1,7 +1,7 @@
 import type { LinkKind, Section, Socket } from '@metronomo/core';
 import { pairs } from 'd3-array';
 import { factsOf, gear } from './gear';
-import { BARE, connect, leadFromPort, leadToPort } from './rig-plan';
+import { BARE, connect, setInputPort, setOutputPort } from './rig-plan';
 import type { Gear, Rig } from './records';
 
 export const BOATHOUSE_SOURCE = 'boathouse';
@@ -12,16 +12,16 @@ const oneLink = (link: LinkKind, label: string): Socket[] => [
   { id: 'out', label: `${label} out`, direction: 'out', link },
 ];
 
-/** A follower that is heard, by its own port. */
+/** A follower with an audio return, on its own port. */
 function heard(id: string, name: string, input: number, change: Partial<Gear>): Gear {
   return gear({ id, name, returnChannel: input, sends: everything, ...change });
 }
 
-/** A program could take its offset itself; here the hub does it, so that one press does for all. */
+/** An app could hold its offset itself; here the hub does, so that one press aligns everyone. */
 const inHub = { ...factsOf('audioProgram').offset, where: 'hub' as const };
 const noShow = (kind: Gear['kind']) => ({ ...factsOf(kind).able, showsTempo: false });
 
-/** Eight that are heard, and the rest of the room, with some things that are not as they should be. */
+/** Eight devices with an audio return, and the rest of the room, with a few deliberate faults. */
 const GEAR: readonly Gear[] = [
   heard('porch', 'Porch beat box', 1, { notes: 'Its display goes on blinking at the last tempo it heard.' }),
   heard('tide', 'Tide sampler', 2, { kind: 'sampler', sockets: factsOf('beatBox').sockets }),
@@ -74,7 +74,7 @@ const PORTS: readonly [gearId: string, name: string][] = [
   ['vole', 'DIN 6'],
 ];
 const CHAIN = ['otter', 'fen', 'moss', 'reed', 'loft'];
-/** The bass line and the knobs that are turned down the chain, messages a second. */
+/** The bass line and knob movements on the chain, messages per second. */
 const CHAIN_NOTES = 12;
 
 const section = (name: string, bars: number, bpm: number, more: Partial<Section> = {}): Section => ({
@@ -104,8 +104,8 @@ export function boathouse(): Rig {
     gear: [...GEAR],
     input: { sourceId: BOATHOUSE_SOURCE, label: 'Boathouse interface', clickChannel: 0 },
   };
-  const fed = PORTS.reduce((rig, [id, name]) => leadToPort(rig, id, { id: `boathouse-${id}`, name }), bare);
-  const back = leadFromPort(fed, 'vole', { id: 'boathouse-vole', name: 'DIN in' });
+  const fed = PORTS.reduce((rig, [id, name]) => setOutputPort(rig, id, { id: `boathouse-${id}`, name }), bare);
+  const back = setInputPort(fed, 'vole', { id: 'boathouse-vole', name: 'DIN in' });
   const chained = pairs(CHAIN).reduce(
     (rig, [from, to]) => connect(rig, { gearId: from, socketId: 'thru' }, { gearId: to, socketId: 'in' }),
     back,

@@ -1,7 +1,7 @@
 import { database } from './database';
 import type { Calibration } from './records';
 
-/** What an input adds, as it was found last; null where it was never measured. */
+/** The latest round trip of an input; null if it was never measured. */
 export async function findCalibration(input: string): Promise<Calibration | null> {
   const all = await database.calibrations.toArray();
   const mine = all.filter((one) => one.input === input);

@@ -12,7 +12,7 @@ beforeEach(async () => {
   await database.ticks.clear();
 });
 
-test('ticks come back in the order in which they came, whatever the order of their pieces', async () => {
+test('ticks come back in arrival order, whatever the order of their chunks', async () => {
   await database.ticks.bulkAdd([
     { takeId: 'a', index: 2, times: Float64Array.of(5, 6) },
     { takeId: 'a', index: 0, times: Float64Array.of(1, 2, 3) },
@@ -23,12 +23,12 @@ test('ticks come back in the order in which they came, whatever the order of the
   expect([...(await loadTicks('none'))]).toEqual([]);
 });
 
-test('takes of a rig are listed newest first, and those of another are not', async () => {
+test('a rig’s takes are listed newest first, without those of another', async () => {
   await database.clockTakes.bulkAdd([take('a', 1), take('b', 3), { ...take('c', 2), rigId: 'other' }]);
   expect((await listClockTakes('r')).map(({ id }) => id)).toEqual(['b', 'a']);
 });
 
-test('one that is deleted comes back by undo, with its ticks', async () => {
+test('a deleted take is restored by undo, with its ticks', async () => {
   await database.clockTakes.add(take('a', 1));
   await database.ticks.add({ takeId: 'a', index: 0, times: Float64Array.of(1, 2) });
   const undo = await deleteClockTake('a');
@@ -38,7 +38,7 @@ test('one that is deleted comes back by undo, with its ticks', async () => {
   expect([...(await loadTicks('a'))]).toEqual([1, 2]);
 });
 
-test('one that was under way when the page was closed says so, once', async () => {
+test('a take interrupted by closing the page says so, once', async () => {
   await database.clockTakes.bulkAdd([take('a', 1), take('b', 2, 'recording')]);
   expect(await markClocksInterrupted()).toEqual(['b']);
   expect(await database.clockTakes.get('b')).toMatchObject({

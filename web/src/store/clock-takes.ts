@@ -1,7 +1,7 @@
 import Dexie from 'dexie';
 import { database } from './database';
 import type { ClockTake } from './records';
-import { wholeOf } from './set-aside';
+import { intactOf } from './quarantine';
 
 /** Newest first. */
 export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
@@ -14,18 +14,20 @@ export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
     .between(between[0], between[1])
     .reverse()
     .toArray();
-  return wholeOf(database, 'clockTakes', takes);
+  return intactOf(database, 'clockTakes', takes);
 }
 
-/** One that was under way when the tab went: what it has is kept. Gives their ids. Call once, before any begins. */
+/**
+ * Takes that were running when the tab closed: what they have is kept. Returns their ids. Call once, before any starts.
+ */
 export async function markClocksInterrupted(): Promise<string[]> {
   const open = await database.clockTakes.where('status').equals('recording').toArray();
   for (const { id } of open)
-    await database.clockTakes.update(id, { status: 'interrupted', ending: 'The page was closed meanwhile.' });
+    await database.clockTakes.update(id, { status: 'interrupted', ending: 'The page was closed during this take.' });
   return open.map(({ id }) => id);
 }
 
-/** All ticks of a take, in the order in which they came. */
+/** All ticks of a take, in order. */
 export async function loadTicks(takeId: string): Promise<Float64Array> {
   const chunks = await ticksOf(takeId).toArray();
   const all = new Float64Array(chunks.reduce((sum, { times }) => sum + times.length, 0));
@@ -41,14 +43,14 @@ export function ticksOf(takeId: string) {
   return database.ticks.where('[takeId+index]').between([takeId, Dexie.minKey], [takeId, Dexie.maxKey]);
 }
 
-/** Where the ticks of the clock stand that a take compares with. */
+/** Key of the comparison clock's ticks. */
 export function otherTicks(takeId: string): string {
   return `${takeId} against`;
 }
 
-/** Takes it away and gives back what undoes that. */
+/** Deletes the take and returns the undo. */
 export async function deleteClockTake(id: string): Promise<() => Promise<void>> {
-  // Another rig may be in use when it is put back.
+  // Another rig may be current when it is restored.
   const from = database;
   const take = await from.clockTakes.get(id);
   const chunks = [...(await ticksOf(id).toArray()), ...(await ticksOf(otherTicks(id)).toArray())];

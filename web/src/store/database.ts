@@ -1,6 +1,7 @@
 import Dexie, { type EntityTable, type Table } from 'dexie';
 import { gear } from './gear';
-import { BARE, upgraded } from './rig-plan';
+import { withNewNames } from './renamed-fields';
+import { BARE, upgradeRig } from './rig-plan';
 import { indexedAs } from './take-kind';
 import type {
   Calibration,
@@ -16,12 +17,12 @@ import type {
   TickChunk,
 } from './records';
 
-/** What is the demo's is kept by itself, and never with one's own. */
+/** Database of the demo, separate from your own data. */
 export const DEMO_DATA = 'metronomo-demo';
 const FIRST_OWN_DATA = 'metronomo';
 const NAME_KEY = 'metronomo.data';
 
-/** Everything kept in the browser; the one place where tables, indexes and versions stand. */
+/** Everything stored in the browser; the single place for tables, indexes and versions. */
 export class Database extends Dexie {
   rigs!: EntityTable<Rig, 'id'>;
   takes!: EntityTable<Take, 'id'>;
@@ -42,7 +43,7 @@ export class Database extends Dexie {
       takes: 'id, [rigId+startedAt]',
       sound: '[takeId+index]',
     });
-    // Rigs know sockets and cables from here on.
+    // Since this version rigs have sockets and cables.
     this.version(2).upgrade((transaction) =>
       transaction
         .table<Rig, string>('rigs')
@@ -50,11 +51,14 @@ export class Database extends Dexie {
         .modify((rig) => {
           Object.assign(
             rig,
-            upgraded(rig, ({ id, name, returnChannel, ...one }) => ({ ...gear({ id, name, returnChannel }), ...one })),
+            upgradeRig(rig, ({ id, name, returnChannel, ...one }) => ({
+              ...gear({ id, name, returnChannel }),
+              ...one,
+            })),
           );
         }),
     );
-    // Rigs know audio outs, pictures, checklists, routes, line tests and how time is followed.
+    // Since this version rigs have audio outs, icons, checklists, routes, line tests and sync settings.
     this.version(3).upgrade((transaction) =>
       transaction
         .table<Rig, string>('rigs')
@@ -69,7 +73,7 @@ export class Database extends Dexie {
     );
     this.version(4).stores({ clockTakes: 'id, [rigId+startedAt]', ticks: '[takeId+index]' });
     this.version(5).stores({ calibrations: '[input+sampleRate]' });
-    // Rigs know what they are aligned onto from here on.
+    // Since this version rigs have an alignment target.
     this.version(6)
       .stores({ offsetSets: 'id, [rigId+savedAt]' })
       .upgrade((transaction) =>
@@ -80,7 +84,7 @@ export class Database extends Dexie {
             Object.assign(rig, { ...BARE, ...rig });
           }),
       );
-    // The logbook lists by kind and gear from here on, and knows what happened besides the takes.
+    // Since this version the Logbook is indexed by kind and device, and contains events beside takes.
     this.version(7)
       .stores({
         takes: 'id, [rigId+startedAt], [rigId+kind+startedAt], *gearIds, status',
@@ -107,6 +111,15 @@ export class Database extends Dexie {
             take.gearIds = gearNamed(take).map(({ id }) => id);
           });
       });
+    // Since this version what a device syncs to, and what it sends as a leader, are named so.
+    this.version(8).upgrade((transaction) =>
+      transaction
+        .table<Rig, string>('rigs')
+        .toCollection()
+        .modify((rig) => {
+          rig.gear = rig.gear.map(withNewNames);
+        }),
+    );
   }
 }
 
@@ -118,12 +131,12 @@ export function databaseNamed(name: string): Database {
   return known;
 }
 
-/** The name of what is one's own: another after everything was replaced. A worker has to be told. */
+/** Name of your own database; changes when all data is replaced. Workers have to be told. */
 export function ownDataName(): string {
   return globalThis.localStorage?.getItem(NAME_KEY) ?? FIRST_OWN_DATA;
 }
 
-/** From the next load on, this is one's own. */
+/** Takes effect on the next load. */
 export function nameOwnData(name: string): void {
   localStorage.setItem(NAME_KEY, name);
 }
@@ -131,10 +144,10 @@ export function nameOwnData(name: string): void {
 export const ownDatabase = (): Database => databaseNamed(ownDataName());
 export const demoDatabase = (): Database => databaseNamed(DEMO_DATA);
 
-/** Where what belongs to the rig in use is kept. Nothing is taken while another rig is taken up. */
+/** The database of the current rig. No take is recorded while the rig is being switched. */
 export let database = ownDatabase();
 
-/** The rig in use is kept there from now on. */
+/** Switches the database of the current rig. */
 export function keepIn(name: string): void {
   database = databaseNamed(name);
 }

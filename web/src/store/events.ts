@@ -1,38 +1,39 @@
 import Dexie from 'dexie';
 import { database } from './database';
 import type { HistoryEvent } from './records';
-import { wholeOf } from './set-aside';
+import { intactOf } from './quarantine';
 
-const MOST_LINES = 200;
+const MAX_LINES = 200;
 const LONGEST_LINE = 1000;
-const MOST_GEAR = 64;
-const MOST_LINKS = 50;
+const MAX_GEAR = 64;
+const MAX_LINKS = 50;
 
-/** Writes down what happened, in the logbook of the rig; gives its id. */
+/** Logs an event in the rig's Logbook; returns its id. */
 export async function noteEvent(
-  event: Pick<HistoryEvent, 'rigId' | 'kind' | 'lines'> & Partial<Pick<HistoryEvent, 'gearIds' | 'moves' | 'link'>>,
+  event: Pick<HistoryEvent, 'rigId' | 'kind' | 'lines'> &
+    Partial<Pick<HistoryEvent, 'gearIds' | 'recovered' | 'moves' | 'link'>>,
 ): Promise<string> {
   return database.events.add({
     ...event,
     id: crypto.randomUUID(),
     at: Date.now(),
-    lines: event.lines.slice(0, MOST_LINES).map((line) => line.slice(0, LONGEST_LINE)),
-    gearIds: (event.gearIds ?? []).slice(0, MOST_GEAR),
+    lines: event.lines.slice(0, MAX_LINES).map((line) => line.slice(0, LONGEST_LINE)),
+    gearIds: (event.gearIds ?? []).slice(0, MAX_GEAR),
   });
 }
 
-/** The network links that were measured in a rig, newest first. */
+/** Link measurements of a rig, newest first. */
 export async function listLinks(rigId: string): Promise<HistoryEvent[]> {
   const found = await database.events
     .where('[rigId+kind+at]')
     .between([rigId, 'link', Dexie.minKey], [rigId, 'link', Dexie.maxKey])
     .reverse()
-    .limit(MOST_LINKS)
+    .limit(MAX_LINKS)
     .toArray();
-  return wholeOf(database, 'events', found);
+  return intactOf(database, 'events', found);
 }
 
-/** Takes it away and gives back what undoes that. */
+/** Deletes the event and returns the undo. */
 export async function deleteEvent(event: HistoryEvent): Promise<() => Promise<void>> {
   const from = database;
   await from.events.delete(event.id);

@@ -1,13 +1,13 @@
 import { fromShelf, type GearKind } from '@metronomo/core';
 import type { Gear, GearFacts } from './records';
 
-/** What is said of gear as it comes off the shelf. */
+/** Defaults of a gear type. */
 export function factsOf(kind: GearKind): GearFacts {
-  const { notes, sockets, audioOuts, able, set, takes, rate, gives, sharesFeedOf, offset } = fromShelf(kind, '');
-  return { kind, notes, sockets, audioOuts, able, set, takes, rate, gives, sharesFeedOf, offset };
+  const { notes, sockets, audioOuts, able, set, syncsTo, rate, leadsWith, sharesFeedOf, offset } = fromShelf(kind, '');
+  return { kind, notes, sockets, audioOuts, able, set, syncsTo, rate, leadsWith, sharesFeedOf, offset };
 }
 
-/** A follower with what such gear usually can do, and no cable or return yet. */
+/** A follower with its type's defaults, without cable or audio return. */
 export function gear(change: Partial<Gear> & Pick<Gear, 'id' | 'name'>): Gear {
   const facts = factsOf(change.kind ?? 'beatBox');
   const { returnChannel = null } = change;
@@ -31,18 +31,18 @@ export function gear(change: Partial<Gear> & Pick<Gear, 'id' | 'name'>): Gear {
   };
 }
 
-/** The change of gear whose audio outs go elsewhere from now on. */
+/** The change that updates a device's audio outs. */
 export function withAudioOuts(audioOuts: Gear['audioOuts']): Pick<Gear, 'audioOuts' | 'returnChannel'> {
   return { audioOuts, returnChannel: audioOuts.find(({ input }) => input !== null)?.input ?? null };
 }
 
-/** Those that the hub can have play: they take their time from it by clock or notes. */
-export function playersOf(gear: readonly Gear[]): Gear[] {
-  return gear.filter(({ portId, takes }) => portId !== null && takes !== 'timecode');
+/** Followers the hub can drive, by clock or notes. */
+export function withAudio(gear: readonly Gear[]): Gear[] {
+  return gear.filter(({ portId, syncsTo }) => portId !== null && syncsTo !== 'timecode');
 }
 
-/** Those that can be measured: they take their time from somebody, and an input hears them. All, where none is heard yet. */
-export function heardOf(gear: readonly Gear[]): readonly Gear[] {
-  const heard = gear.filter(({ returnChannel, takes }) => returnChannel !== null && takes !== 'timecode');
+/** Followers with an audio return; all followers while there are none. */
+export function withAudioReturn(gear: readonly Gear[]): readonly Gear[] {
+  const heard = gear.filter(({ returnChannel, syncsTo }) => returnChannel !== null && syncsTo !== 'timecode');
   return heard.length > 0 ? heard : gear;
 }

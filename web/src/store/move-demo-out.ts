@@ -3,7 +3,7 @@ import type { Database } from './database';
 
 const BATCH = 32;
 
-/** What belongs to takes and streams by their id: the table, what it hangs on, and the name of the key. */
+/** Tables keyed by the id of a take or stream: table, owner and key. */
 const PARTS = [
   ['sound', 'takes', 'takeId'],
   ['ticks', 'takes', 'takeId'],
@@ -12,8 +12,8 @@ const PARTS = [
 const WHOLE = ['takes', 'clockTakes', 'offsetSets'] as const;
 
 /**
- * Up to version 6 the demo's takes lay beside one's own. They move to where the demo is kept; its rig goes last, so that what is cut
- * off in the middle goes on the next time.
+ * Up to version 6 the demo's takes were stored with your own. They move to the demo's database; the rig moves last, so
+ * that an interrupted migration resumes.
  */
 export async function moveDemoOut(from: Database, to: Database): Promise<void> {
   const rigs = await from.rigs.filter(({ demo }) => demo).toArray();
@@ -25,7 +25,7 @@ export async function moveDemoOut(from: Database, to: Database): Promise<void> {
         .primaryKeys();
     for (const [part, whole, key] of PARTS)
       for (const id of await keysOf(whole)) {
-        // The ticks of a clock that a take compares with stand under its id and a word more.
+        // A comparison clock's ticks are stored under the take's id plus a suffix.
         const keys = await from
           .table(part)
           .where(`[${key}+index]`)

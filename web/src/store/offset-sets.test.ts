@@ -9,7 +9,7 @@ const withOffset = (from: Rig, id: string, offsetMs: number): Rig => ({
   gear: from.gear.map((gear) => (gear.id === id ? { ...gear, offsetMs } : gear)),
 });
 
-test('a set is kept under a name, renamed, deleted, and comes back by undo', async () => {
+test('a set is saved, renamed, deleted, and restored by undo', async () => {
   const set = await saveSet(rig, '  Evening ', undefined);
   expect((await listSets(rig.id)).map(({ name }) => name)).toEqual(['Evening']);
   await renameSet(set.id, 'Night');
@@ -20,7 +20,7 @@ test('a set is kept under a name, renamed, deleted, and comes back by undo', asy
   expect((await listSets(rig.id)).map(({ name }) => name)).toEqual(['Night']);
 });
 
-test('recalled, its offsets are in force; gear that it does not know stays as it is', async () => {
+test('recalling a set applies its offsets; devices not in it keep theirs', async () => {
   const set = await saveSet(withOffset(rig, 'porch', -12.7), '', undefined);
   expect(set.name).toBe('79.3 BPM');
   expect(isInForce(set, rig)).toBe(false);
@@ -30,7 +30,7 @@ test('recalled, its offsets are in force; gear that it does not know stays as it
   expect(recalled.gear.find(({ id }) => id === 'new')!.offsetMs).toBe(4);
 });
 
-test('stale: whatever is no longer as it was is named', async () => {
+test('out of date: every changed condition is named', async () => {
   const set = { ...(await saveSet(rig, 'Then', undefined)), bufferMs: 12 };
   expect(changedSinceSet(set, rig, 13)).toEqual([]);
   const [first, ...others] = rig.gear;
@@ -42,7 +42,7 @@ test('stale: whatever is no longer as it was is named', async () => {
     gear: [{ ...first!, portId: 'elsewhere', offset: { ...first!.offset, own: 3 } }, ...others.slice(1)],
   };
   expect(changedSinceSet(set, now, 40).join('; ')).toBe(
-    'the sound came in by Boathouse interface; no song set the tempo; the tempo was 79.3 BPM; buffers delayed by 12 ms; ' +
-      'Porch beat box hung on another port; 0 stood in the menu of Porch beat box; Tide sampler was there',
+    'the audio interface was Boathouse interface; the tempo was set by hand; the tempo was 79.3 BPM; the audio buffer delay was 12 ms; ' +
+      'Porch beat box was on another port; the device offset of Porch beat box was 0; Tide sampler was in the rig',
   );
 });

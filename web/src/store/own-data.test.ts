@@ -1,7 +1,14 @@
 import 'fake-indexeddb/auto';
 import Dexie from 'dexie';
 import { Database, ownDatabase, ownDataName } from './database';
-import { clearAway, damagedText, dataBefore, forgetBefore, nameForAside, replaceOwnData } from './own-data';
+import {
+  deleteLeftovers,
+  damagedText,
+  replacedDatabases,
+  deleteReplaced,
+  newDatabaseName,
+  replaceOwnData,
+} from './own-data';
 
 const kept = new Map<string, string>();
 beforeAll(() => {
@@ -25,43 +32,43 @@ const filled = async (name: string) => {
 };
 const names = async () => (await Dexie.getDatabaseNames()).sort();
 
-test('what takes the place of everything is one’s own from then on, and what was there can be gone back to', async () => {
+test('replaced data takes effect on the next load, and the old data can be restored', async () => {
   await filled('metronomo');
   await filled('metronomo-1');
   replaceOwnData('metronomo-1');
   expect([ownDataName(), ownDatabase().name]).toEqual(['metronomo-1', 'metronomo-1']);
-  expect(dataBefore().map(({ name }) => name)).toEqual(['metronomo']);
+  expect(replacedDatabases().map(({ name }) => name)).toEqual(['metronomo']);
   replaceOwnData('metronomo');
   expect(ownDataName()).toBe('metronomo');
-  expect(dataBefore().map(({ name }) => name)).toEqual(['metronomo-1']);
+  expect(replacedDatabases().map(({ name }) => name)).toEqual(['metronomo-1']);
 });
 
-test('replaced again and again, all that was there is kept until somebody deletes it', async () => {
+test('after repeated replacement, everything is kept until it is deleted', async () => {
   for (const name of ['metronomo', 'metronomo-1', 'metronomo-2', 'metronomo-3']) await filled(name);
   for (const name of ['metronomo-1', 'metronomo-2']) replaceOwnData(name);
-  // The last one lay aside when the tab was closed: nobody knows it.
-  await clearAway();
+  // Left over from a closed tab, so unknown to this one.
+  await deleteLeftovers();
   expect(await names()).toEqual(['metronomo', 'metronomo-1', 'metronomo-2']);
-  await forgetBefore('metronomo-1');
+  await deleteReplaced('metronomo-1');
   expect(await names()).toEqual(['metronomo', 'metronomo-2']);
-  expect(dataBefore().map(({ name }) => name)).toEqual(['metronomo']);
+  expect(replacedDatabases().map(({ name }) => name)).toEqual(['metronomo']);
 });
 
-test('other data in the browser are not touched, nor the demo', async () => {
-  for (const name of ['metronomo-demo', 'somebody-else', 'metronomo-old', nameForAside()]) await filled(name);
-  await clearAway();
+test('other databases in the browser, and the demo, are untouched', async () => {
+  for (const name of ['metronomo-demo', 'somebody-else', 'metronomo-old', newDatabaseName()]) await filled(name);
+  await deleteLeftovers();
   expect(await names()).toEqual(['metronomo-demo', 'metronomo-old', 'somebody-else']);
 });
 
 test.each(['no JSON', '{"name":"metronomo"}', '[null,7,{"name":3,"at":"x"}]'])(
-  'a list that is hurt is none: %s',
+  'a damaged list counts as empty: %s',
   (text) => {
     kept.set('metronomo.before', text);
-    expect(dataBefore()).toEqual([]);
+    expect(replacedDatabases()).toEqual([]);
   },
 );
 
-test('what was set aside is written with its samples as lists', () => {
+test('damaged records are exported with their samples as lists', () => {
   const text = damagedText([{ table: 'sound', record: { channels: [Float32Array.of(0.5, 1)] } }]);
   expect(JSON.parse(text)).toEqual({
     metronomoSetAside: 1,

@@ -1,62 +1,63 @@
 import Dexie from 'dexie';
 import { databaseNamed, nameOwnData, ownDataName } from './database';
 
-/** Of data that came from a file, a name that none had before. */
-const ASIDE = /^metronomo-\d+$/;
-const BEFORE_KEY = 'metronomo.before';
+/** Names of imported databases, unique by number. */
+const IMPORTED_NAME = /^metronomo-\d+$/;
+const REPLACED_KEY = 'metronomo.before';
 
-/** What was there before everything was replaced. */
-export interface Before {
+/** Data that was replaced. */
+export interface ReplacedDatabase {
   name: string;
-  /** Epoch milliseconds: when it was replaced. */
+  /** Epoch milliseconds of the replacement. */
   at: number;
 }
 
-export function nameForAside(): string {
+export function newDatabaseName(): string {
   return `metronomo-${Date.now()}`;
 }
 
-/** What lies aside is one's own from the next load on; what was so until now is kept. */
+/** From the next load on, this database is your own; the current one is kept. */
 export function replaceOwnData(name: string): void {
-  const others = dataBefore().filter((before) => before.name !== name);
-  keepList([{ name: ownDataName(), at: Date.now() }, ...others]);
+  const others = replacedDatabases().filter((before) => before.name !== name);
+  storeList([{ name: ownDataName(), at: Date.now() }, ...others]);
   nameOwnData(name);
 }
 
-/** What can be gone back to, the newest first: by `replaceOwnData` with its name. */
-export function dataBefore(): Before[] {
+/** Data that can be restored, newest first: pass its name to `replaceOwnData`. */
+export function replacedDatabases(): ReplacedDatabase[] {
   try {
-    const kept: unknown = JSON.parse(localStorage.getItem(BEFORE_KEY) ?? '[]');
-    return Array.isArray(kept) ? kept.filter(isBefore) : [];
+    const kept: unknown = JSON.parse(localStorage.getItem(REPLACED_KEY) ?? '[]');
+    return Array.isArray(kept) ? kept.filter(isReplacedDatabase) : [];
   } catch {
     return [];
   }
 }
 
-function isBefore(one: unknown): one is Before {
-  const { name, at } = (one ?? {}) as Partial<Before>;
+function isReplacedDatabase(one: unknown): one is ReplacedDatabase {
+  const { name, at } = (one ?? {}) as Partial<ReplacedDatabase>;
   return typeof name === 'string' && typeof at === 'number';
 }
 
-function keepList(all: readonly Before[]): void {
-  localStorage.setItem(BEFORE_KEY, JSON.stringify(all));
+function storeList(all: readonly ReplacedDatabase[]): void {
+  localStorage.setItem(REPLACED_KEY, JSON.stringify(all));
 }
 
-/** Deletes it for good. */
-export async function forgetBefore(name: string): Promise<void> {
-  keepList(dataBefore().filter((before) => before.name !== name));
+/** Deletes it permanently. */
+export async function deleteReplaced(name: string): Promise<void> {
+  storeList(replacedDatabases().filter((before) => before.name !== name));
   if (name !== ownDataName()) await databaseNamed(name).delete();
 }
 
-/** What lay aside when the tab was closed goes. Call before anything is read from a file. */
-export async function clearAway(): Promise<void> {
-  const kept = new Set([ownDataName(), ...dataBefore().map(({ name }) => name)]);
-  for (const name of await Dexie.getDatabaseNames()) if (ASIDE.test(name) && !kept.has(name)) await Dexie.delete(name);
+/** Deletes previews left over from a closed tab. Call before importing anything. */
+export async function deleteLeftovers(): Promise<void> {
+  const kept = new Set([ownDataName(), ...replacedDatabases().map(({ name }) => name)]);
+  for (const name of await Dexie.getDatabaseNames())
+    if (IMPORTED_NAME.test(name) && !kept.has(name)) await Dexie.delete(name);
 }
 
-/** All that was set aside because it is damaged, in the data in use. */
+/** The damaged records of the current database, as JSON. */
 export function damagedText(records: readonly unknown[]): string {
-  // Lists of samples are written as lists.
+  // Typed arrays become plain lists.
   const plain = (_: string, value: unknown): unknown =>
     value instanceof Float32Array || value instanceof Float64Array ? Array.from(value) : value;
   return JSON.stringify({ metronomoSetAside: 1, records }, plain, 2);

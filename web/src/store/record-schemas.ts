@@ -13,23 +13,24 @@ import {
 } from 'yup';
 import type { ExchangeRecord } from '@metronomo/core';
 
-/** What a record of the store, or of a file, has to be. Long lists of numbers are looked at in a loop, for a take has thousands. */
+/**
+ * Schemas of stored and imported records. Long lists of numbers are checked in a loop, because a take has thousands.
+ */
 
-const MOST_BEATS = 1_000_000;
-const MOST_LINES = 64;
+const MAX_BEATS = 1_000_000;
+const MAX_LINES = 64;
 const EPOCH_END = 8.64e15;
 
 const text = (most: number) => string().defined().max(most);
 const id = () => string().required().max(300);
-const finite = () =>
-  number().required().test('finite', '${path} must be a number that is not endless.', Number.isFinite);
-/** What JSON cannot say, such as the median of nothing, is null in a file and not a number in the store. */
+const finite = () => number().required().test('finite', '${path} must be a finite number.', Number.isFinite);
+/** NaN, such as the median of an empty list, is null in a file and not a number in the store. */
 const measured = () => mixed((value): value is number => typeof value === 'number').required();
 const epoch = () => number().integer().required().min(0).max(EPOCH_END);
 const optional = (schema: Schema) => lazy((value: unknown): Schema => (value === undefined ? mixed() : schema));
 const nullable = (schema: Schema) => lazy((value: unknown): Schema => (value === null ? mixed().nullable() : schema));
 
-const numbers = (most = MOST_BEATS) =>
+const numbers = (most = MAX_BEATS) =>
   mixed<number[]>((value): value is number[] => Array.isArray(value))
     .required()
     .test(
@@ -45,8 +46,8 @@ const landings = () =>
     .required()
     .test(
       'landings',
-      '${path} must be a list of beats and how late they landed.',
-      (list) => list.length <= MOST_BEATS && list.every((one: unknown) => isPoint(one, ['pulse', 'lateMs'])),
+      '${path} must be a list of landings (beat and ms late).',
+      (list) => list.length <= MAX_BEATS && list.every((one: unknown) => isPoint(one, ['pulse', 'lateMs'])),
     );
 
 function isPoint(one: unknown, keys: readonly string[]): boolean {
@@ -55,16 +56,16 @@ function isPoint(one: unknown, keys: readonly string[]): boolean {
   return keys.every((key) => Number.isFinite(values[key]));
 }
 
-const MOST_EXCHANGES = 10_000;
+const MAX_EXCHANGES = 10_000;
 
-/** Questions about the time over a network; one that found no answer has nulls. */
+/** Network clock exchanges; nulls where a reply is missing. */
 const exchanges = () =>
   mixed<ExchangeRecord[]>((value): value is ExchangeRecord[] => Array.isArray(value))
     .required()
     .test(
       'exchanges',
-      '${path} must be a list of questions about the time and their answers.',
-      (list) => list.length <= MOST_EXCHANGES && list.every(isExchange),
+      '${path} must be a list of network timing exchanges.',
+      (list) => list.length <= MAX_EXCHANGES && list.every(isExchange),
     );
 
 function isExchange(one: unknown): boolean {
@@ -78,7 +79,7 @@ const points = (keys: readonly string[], most: number) =>
     .required()
     .test(
       'points',
-      '${path} must be a list of numbers by name.',
+      '${path} must be a list of named numbers.',
       (list) => list.length <= most && list.every((one) => isPoint(one, keys)),
     );
 
@@ -87,11 +88,11 @@ const pair = () =>
     .required()
     .test(
       'pair',
-      '${path} must be two numbers.',
+      '${path} must be a pair of numbers.',
       (two) => two.length === 2 && two.every((one) => typeof one === 'number'),
     );
 
-/** At least these fields. Data of an earlier day may hold others besides, and keep them. */
+/** At least these fields. Older data may have others and keeps them. */
 const fields = (shape: ObjectShape): ObjectSchema<AnyObject> =>
   object(shape).required() as unknown as ObjectSchema<AnyObject>;
 
@@ -143,7 +144,7 @@ const resultSchema = lazy((value?: { question?: string }): Schema => {
     case 'drift':
       return fields({ question: string(), report: fields(drift()).required() });
     default:
-      return mixed().test('question', '${path} answers a question that is not known.', () => false);
+      return mixed().test('question', '${path} is a result of an unknown measurement type.', () => false);
   }
 });
 
@@ -160,7 +161,7 @@ const corrections = () =>
   optional(
     mixed<object>((one): one is object => typeof one === 'object' && one !== null && !Array.isArray(one)).test(
       'corrections',
-      '${path} must be numbers by beat.',
+      '${path} must give a time in ms for each beat number.',
       (table) =>
         Object.entries(table ?? {}).every(([key, ms]) => /^\d{1,7}$/.test(key) && (ms === null || Number.isFinite(ms))),
     ),
@@ -204,7 +205,7 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
         beats: finite(),
       });
     default:
-      return mixed().test('question', '${path} asks what is not known.', () => false);
+      return mixed().test('question', '${path} is an unknown measurement type.', () => false);
   }
 });
 
@@ -212,7 +213,7 @@ const status = () =>
   string()
     .required()
     .oneOf(['recording', 'done', 'interrupted'] as const);
-const gearIds = () => array().of(string().required().max(64)).required().max(MOST_LINES);
+const gearIds = () => array().of(string().required().max(64)).required().max(MAX_LINES);
 
 export const takeSchema = fields({
   id: id(),
@@ -246,7 +247,7 @@ export const takeSchema = fields({
   plan: planSchema,
   note: string().max(400),
   conditions: optional(fields({ version: text(40), bufferMs: number().defined().nullable() })),
-  lines: array().of(lineSchema).required().max(MOST_LINES),
+  lines: array().of(lineSchema).required().max(MAX_LINES),
   computeMs: number(),
 });
 
@@ -323,7 +324,7 @@ export const offsetSetSchema = fields({
       }),
     )
     .required()
-    .max(MOST_LINES),
+    .max(MAX_LINES),
 });
 
 export const calibrationSchema = fields({
@@ -344,11 +345,12 @@ export const eventSchema = fields({
     .oneOf(['offsets', 'rig', 'fault', 'data', 'link'] as const),
   lines: array().of(text(1000)).required().max(200),
   gearIds: gearIds(),
+  recovered: optional(boolean().defined()),
   moves: optional(
     array()
       .of(fields({ gearId: text(64), name: text(60), fromMs: finite(), toMs: finite() }))
       .required()
-      .max(MOST_LINES),
+      .max(MAX_LINES),
   ),
   link: optional(
     fields({

@@ -23,60 +23,70 @@ import type {
   Wander,
 } from '@metronomo/core';
 
-/** What a musician says about gear: its sockets, what it can do, how it is set. */
+/** What the musician says about a device: sockets, capabilities, settings. */
 export type GearFacts = Pick<
   RigGear,
-  'kind' | 'notes' | 'sockets' | 'audioOuts' | 'able' | 'set' | 'takes' | 'rate' | 'gives' | 'sharesFeedOf' | 'offset'
+  | 'kind'
+  | 'notes'
+  | 'sockets'
+  | 'audioOuts'
+  | 'able'
+  | 'set'
+  | 'syncsTo'
+  | 'rate'
+  | 'leadsWith'
+  | 'sharesFeedOf'
+  | 'offset'
 >;
 
 /** One device, app or computer in the rig. */
 export interface Gear extends GearFacts {
   id: string;
   name: string;
-  /** The name of its picture; null shows that of its kind. */
+  /** Icon name; null for the type's default. */
   icon: string | null;
-  /** What of its checklist is ticked off, by the keys of the entries. */
+  /** Ticked checklist entries, by key. */
   checked: string[];
-  /** Where it was moved to in the drawing; null where it lays itself out. */
+  /** Position in the diagram; null for automatic layout. */
   place: { x: number; y: number } | null;
-  /** The port its feed leaves by, which follows from the cables; null when no cable leads from the hub to it. */
+  /** Its output port, derived from the cables; null if no cable connects it to the hub. */
   portId: string | null;
   sends: { clock: boolean; transport: boolean; position: boolean };
-  /** Whether it is sent machine control besides. */
+  /** Whether it is also sent machine control. */
   mmc: boolean;
-  /** Beats that it counts in each of the hub's: half or double time. */
+  /** Its clock rate relative to the hub's tempo. */
   clockRate: 0.5 | 1 | 2;
   triggers: Trigger[];
   clockWhileStopped: boolean;
-  /** For gear that plays only what it is told: the MIDI channel, 1..16, on which a take sends it quarter notes. */
+  /** For devices without a sequencer: the MIDI channel, 1..16, on which a take sends quarter notes. */
   noteChannel: number;
-  /** The input that hears it, from 0: that of its first audio out that goes to one; null when none does. */
+  /** Input of its audio return, from 0: that of its first connected audio out; null if none. */
   returnChannel: number | null;
   /** Minus is earlier. */
   offsetMs: number;
 }
 
-/** A beat trigger, with what it does in sections of the song, by their index, where that is something else. */
+/** A beat trigger with overrides per section index. */
 export interface Trigger extends Omit<BeatTrigger, 'changes'> {
   id: string;
   inSections: Record<string, TriggerStep | 'off'>;
 }
 
-/** What is played: sections, the timecode at its beginning, and how play begins and stops. */
+/** The song: sections, start timecode, and how play starts and stops. */
 export interface Song {
   sections: Section[];
-  /** Whether the tempo and the time signature are those of the sections, or the tempo set by hand and four beats a bar. */
+  /** Tempo and time signature from the sections, or a manual tempo in 4/4. */
   tempoFrom: 'hand' | 'sections';
   timecodeStart: Timecode;
   rate: FrameRate;
   countInBars: number;
-  /** Whether play begins with the count-in. */
+  /** Whether play starts with a count-in. */
   countsIn: boolean;
   afterStop: 'stay' | 'toStart' | 'toWherePlayBegan';
   click: ClickSound;
 }
 
-/** What a line test found: by which way the answer came, or that none did. */
+/** Result of a line test. */
 export interface LineTestResult {
   kind: LineTestKind;
   answer: 'sound' | 'midi' | 'seen' | 'nothing';
@@ -84,11 +94,11 @@ export interface LineTestResult {
   at: number;
 }
 
-/** What everybody is brought onto, how near, and who stays as it is. */
+/** Alignment target, tolerance and locked offsets. */
 export interface AlignSettings {
   target: AlignTarget;
   toleranceMs: number;
-  /** Gear whose offset is not touched, by id. */
+  /** Devices whose offset is locked, by id. */
   locked: string[];
 }
 
@@ -99,59 +109,59 @@ export interface Rig {
   bpm: number;
   song: Song;
   gear: Gear[];
-  /** The hub's own sockets: one for each port that was adopted. */
+  /** The hub's sockets, one per port in use. */
   hubSockets: Socket[];
   cables: Cable[];
-  /** Who leads, and who does when that one is lost. */
+  /** The fallback order, leader first. */
   leaders: string[];
-  /** Notes and controllers that the hub carries from port to port. */
+  /** Note and controller routes between ports. */
   routes: NoteRoute[];
-  /** How somebody else's time is followed. */
+  /** How external sync is followed. */
   following: { response: 'steady' | 'quick'; freewheelMs: number };
-  /** Lines that were tested, by the id of the cable. */
+  /** Line test results, by cable id. */
   tested: Record<string, LineTestResult>;
   align: AlignSettings;
-  /** Findings of the line check that were accepted, by their keys, each with a reason. */
+  /** Accepted Line check findings by key, with their reason. */
   accepted: Record<string, string>;
-  /** Where returns come from: a source of sound, and the channel of it that carries the hub's click. */
+  /** Source of the audio returns, and its click channel. */
   input: { sourceId: string; label: string; clickChannel: number };
-  /** None in rigs of before there was network MIDI. */
+  /** Missing in rigs older than network MIDI. */
   peers?: RememberedPeer[];
 }
 
-/** Another computer or tablet with which there is a session of network MIDI, and is to be again. */
+/** A network peer to reconnect to. */
 export interface RememberedPeer {
-  /** What its ports are known by. */
+  /** Key in its port ids. */
   key: string;
   name: string;
   address: string;
-  /** Of its control port, where we invite it. */
+  /** Its control port, for inviting it. */
   port: number;
   weInvite: boolean;
-  /** What comes from it is played so much later than it was sent, ms. */
+  /** Receive buffer: playout delay after the send time, ms. */
   bufferMs: number;
 }
 
-/** How the gear is made to sound during a take. */
+/** What makes the gear play during a take. */
 export type Drive = 'clock' | 'notes';
 
 /**
- * What a take asks when it is more than how late something sounds, and how it went. Times are ms from the first sample; as long as
- * it is being recorded, of the window's clock.
+ * The plan of an experiment and how it went. Times are ms from the first sample; while recording, of the window's
+ * clock.
  */
 export type TakePlan =
-  /** What the audio path adds: the click's way out of the computer and back. */
+  /** Audio round trip: the click out of the computer and back. */
   | { question: 'calibration' }
-  /** From one port to another, round by a cable. */
+  /** MIDI round trip through a cable. */
   | { question: 'loop' }
-  /** Timecode started anew each time. */
+  /** Repeated timecode starts. */
   | { question: 'chase'; startedMs: number[] }
-  /** So many beats at one tempo, after a step at another, on a ramp back, and at the first again. */
+  /** This many beats at one tempo, after a step at another, on a ramp back, and at the first again. */
   | { question: 'tempo'; beganMs: number; bpm: number; otherBpm: number; beats: number }
-  /** A long run, of which the landings are kept and not the sound. */
+  /** A long run that stores landings instead of audio. */
   | { question: 'drift' };
 
-/** What a plan's question came to, for one follower. */
+/** An experiment's result for one follower. */
 export type TakeResult =
   | { question: 'chase'; report: ChaseReport }
   | { question: 'tempo'; step: FollowingReport; ramp: FollowingReport }
@@ -161,29 +171,29 @@ export interface TakeLine {
   gearId: string | null;
   name: string;
   channel: number;
-  /** The offset in force while it was measured. */
+  /** The offset during the measurement. */
   offsetMs: number;
-  /** The port that its feed left by, and what stood in its own menu. */
+  /** Its output port and device offset at the time. */
   wiredTo?: string | null;
   ownOffset?: number;
-  /** Null when nothing could be measured; `problem` says why. */
+  /** Null if it couldn't be measured; `problem` says why. */
   report: LatencyReport | null;
   problem?: string;
-  /** What else was wrong with the sound; the result stands all the same. */
+  /** A problem with the audio that doesn't invalidate the result. */
   warning?: string;
   result?: TakeResult;
-  /** By hand: how late a beat landed, in ms, where it was found wrong; null where it does not count. By the pulse. */
+  /** Corrections by hand, by pulse: lateness in ms; null excludes the beat. */
   corrections?: Record<string, number | null>;
   landings: Landing[];
   pulsesMs: number[];
   onsetsMs: number[];
-  /** Its offset was changed while it was measured. */
+  /** Its offset was changed during the take. */
   moved?: boolean;
-  /** Where several took turns on one input: from when to when this one was heard. Times as those of the plan. */
+  /** When devices took turns on one input: the time span of this one. Times as in the plan. */
   within?: [fromMs: number, toMs: number];
 }
 
-/** Where a take's beats are: a channel with the click, or an even tempo from a first beat. */
+/** A take's beat reference: a click channel, or a fixed tempo from a first beat. */
 export type TakeBeats = { clickChannel: number } | { bpm: number; firstBeatMs: number };
 
 export type TakeKind = 'take' | 'proof' | 'recording' | TakePlan['question'];
@@ -192,7 +202,7 @@ export type TakeKind = 'take' | 'proof' | 'recording' | TakePlan['question'];
 export interface Take {
   id: string;
   rigId: string;
-  /** By which the logbook lists it: both follow from the rest. */
+  /** For the Logbook's index; derived from the other fields. */
   kind: TakeKind;
   gearIds: string[];
   /** Epoch milliseconds. */
@@ -201,30 +211,30 @@ export interface Take {
   /** Made after offsets were applied, to show what is left. */
   proof: boolean;
   status: 'recording' | 'done' | 'interrupted';
-  /** Of a take that ended early: why. */
+  /** Why a take ended early. */
   ending?: string;
   sampleRate: number;
   frames: number;
   bpm: number | null;
   drive: Drive | null;
   input: string;
-  /** The source of sound that this was. */
+  /** Id of the audio source. */
   inputSource?: string;
-  /** How often samples were missing for a moment, as when the computer was too busy. */
+  /** Number of audio dropouts, for example when the computer was too busy. */
   gaps?: number;
   beats: TakeBeats;
-  /** Missing where it is asked how late something sounds. */
+  /** Missing for a plain latency take. */
   plan?: TakePlan;
-  /** What somebody noted about it. */
+  /** The user's note. */
   note?: string;
-  /** The app's version, and the delay that the sound card's buffers were said to have then, ms. */
+  /** App version, and the sound card's reported buffer latency at the time, ms. */
   conditions?: { version: string; bufferMs: number | null };
   lines: TakeLine[];
-  /** How long computing all this from the sound took. */
+  /** Duration of the analysis. */
   computeMs?: number;
 }
 
-/** One measuring of a clock that comes in, with what was computed from its ticks. */
+/** A measurement of an incoming clock, computed from its ticks. */
 export interface ClockTake {
   id: string;
   rigId: string;
@@ -233,18 +243,18 @@ export interface ClockTake {
   status: 'recording' | 'done' | 'interrupted';
   ending?: string;
   portId: string;
-  /** Of the gear whose clock it is. */
+  /** Name of the device that sends the clock. */
   name: string;
   gearIds: string[];
   ticks: number;
-  /** Notes, controllers and dumps ran down this port's line meanwhile; and the take before them that it is compared with. */
+  /** The port that carried test traffic, and the take without traffic to compare with. */
   traffic?: { portId: string; quietId: string };
-  /** The other clock that was listened to at once. */
+  /** The other clock recorded at the same time. */
   against?: { portId: string; name: string };
   result: ClockResult | null;
-  /** Why nothing could be measured. */
+  /** Why it couldn't be measured. */
   problem?: string;
-  /** How long computing all this from the ticks took. */
+  /** Duration of the analysis. */
   computeMs?: number;
 }
 
@@ -252,18 +262,18 @@ export interface ClockResult {
   report: ClockReport;
   intervalMs: number;
   seconds: number;
-  /** Against the whole number of tenths of a BPM that it comes nearest to. */
+  /** Relative to the nearest tenth of a BPM. */
   drift: DriftReport & { againstBpm: number };
   wander: Wander;
-  /** With the other clock, where there was one. */
+  /** Comparison with the other clock, if there was one. */
   comparison?: ClockComparison;
-  /** So much of the time error as a screen can show: the lowest and the highest of each stretch, ms. */
+  /** The time error at screen resolution: lowest and highest of each stretch, ms. */
   trace: { seconds: number; low: number; high: number }[];
-  /** How many ticks came so much before or after their place. */
+  /** Ticks per bin of time error. */
   histogram: { fromMs: number; toMs: number; count: number }[];
 }
 
-/** Offsets that belong together, under a name, with what they were measured with. */
+/** A named set of offsets, with the conditions they were measured in. */
 export interface OffsetSet {
   id: string;
   rigId: string;
@@ -271,7 +281,7 @@ export interface OffsetSet {
   /** Epoch milliseconds. */
   savedAt: number;
   bpm: number;
-  /** The names of its sections; empty where the tempo was set by hand. */
+  /** Names of its sections; empty for a manual tempo. */
   song: string;
   input: string;
   inputSource: string;
@@ -280,9 +290,9 @@ export interface OffsetSet {
   offsets: { gearId: string; name: string; offsetMs: number; own: number; wiredTo: string | null }[];
 }
 
-/** What an interface adds to what is recorded through it, as a take found it. */
+/** A measured audio round trip of an interface. */
 export interface Calibration {
-  /** The name of the input, and its sample rate. */
+  /** Name and sample rate of the input. */
   input: string;
   sampleRate: number;
   roundTripMs: number;
@@ -292,21 +302,24 @@ export interface Calibration {
   at: number;
 }
 
-/** Half a second or less of a clock's ticks, in ms of the window's clock; of a long run, its landings, three numbers each. */
+/**
+ * Up to half a second of a clock's ticks, in ms of the window's clock; for a long run, its landings, three numbers
+ * each.
+ */
 export interface TickChunk {
   takeId: string;
   index: number;
   times: Float64Array;
 }
 
-/** A second or less of a take's sound. */
+/** Up to a second of a take's audio. */
 export interface SoundChunk {
   takeId: string;
   index: number;
   channels: Float32Array[];
 }
 
-/** What happened besides takes: offsets solved and applied, changes of the rig, what went wrong while running, what came in from files. */
+/** Events beside takes: offsets applied, rig changes, faults, imports. */
 export type EventKind = 'offsets' | 'rig' | 'fault' | 'data' | 'link';
 
 export interface HistoryEvent {
@@ -315,12 +328,14 @@ export interface HistoryEvent {
   /** Epoch milliseconds. */
   at: number;
   kind: EventKind;
-  /** In words, a line each. */
+  /** One line of text each. */
   lines: string[];
   gearIds: string[];
-  /** Of offsets: from where to where each was moved, ms. */
+  /** For faults: whether this is the end of one. */
+  recovered?: boolean;
+  /** For offsets: old and new value of each, ms. */
   moves?: OffsetMove[];
-  /** Of a network link that was measured: with whom, and every question as it was asked and answered. */
+  /** For a link measurement: the peer, and every clock exchange. */
   link?: LinkData;
 }
 
@@ -328,7 +343,7 @@ export interface LinkData {
   peerKey: string;
   peerName: string;
   weInvite: boolean;
-  /** In force meanwhile, ms. */
+  /** The buffer at the time, ms. */
   bufferMs: number;
   records: ExchangeRecord[];
 }
@@ -340,7 +355,7 @@ export interface OffsetMove {
   toMs: number;
 }
 
-/** Messages that were captured as they went in and out, or that came from a file. */
+/** Captured or imported messages. */
 export interface CapturedStream {
   id: string;
   rigId: string;
@@ -352,14 +367,14 @@ export interface CapturedStream {
   durationMs: number;
 }
 
-/** Some of its messages, in order; times in ms since it began. */
+/** A chunk of its messages, in order; times in ms from the start. */
 export interface CapturedPiece {
   streamId: string;
   index: number;
   messages: CapturedMessage[];
 }
 
-/** A record that could not be read any more, as it was, out of the way of the others. */
+/** A damaged record, moved out of the way unchanged. */
 export interface SetAside {
   number: number;
   table: string;

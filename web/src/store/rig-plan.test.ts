@@ -6,11 +6,11 @@ import { sourcesOf } from '../hub/sources';
 import {
   BARE,
   connect,
-  cured,
+  applyCure,
   disconnect,
-  leadFromPort,
-  leadToPort,
-  moved,
+  setInputPort,
+  setOutputPort,
+  moveGear,
   planOf,
   withoutGear,
   withoutSocket,
@@ -33,39 +33,39 @@ const thru = [
   { gearId: 'b', socketId: 'in' },
 ] as const;
 
-test('a port chosen for gear is a cable from a socket of the hub, and the feed leaves by it', () => {
-  const rig = leadToPort(empty, 'a', attic);
+test('choosing a device’s output port adds a cable from a hub socket, and the feed leaves there', () => {
+  const rig = setOutputPort(empty, 'a', attic);
   expect(rig.hubSockets).toMatchObject([{ label: 'Attic in', portId: 'midi:attic', link: 'din' }]);
   expect(rig.cables).toHaveLength(1);
   expect(rig.gear[0]!.portId).toBe('midi:attic');
   expect(empty.gear[0]!.portId).toBeNull();
-  const moved = leadToPort(rig, 'a', { id: 'midi:cellar', name: 'Cellar' });
+  const moved = setOutputPort(rig, 'a', { id: 'midi:cellar', name: 'Cellar' });
   expect(moved.cables).toHaveLength(1);
   expect(moved.gear[0]!.portId).toBe('midi:cellar');
-  expect(leadToPort(moved, 'a', null).gear[0]!.portId).toBeNull();
+  expect(setOutputPort(moved, 'a', null).gear[0]!.portId).toBeNull();
 });
 
-test('two on one port is refused in words; the second hangs on a thru and has no feed of its own', () => {
-  const rig = leadToPort(empty, 'a', attic);
-  expect(() => leadToPort(rig, 'b', attic)).toThrow(/cable in it already.*split box/);
+test('two devices on one port are rejected with a message; the second goes behind a thru and has no sync stream of its own', () => {
+  const rig = setOutputPort(empty, 'a', attic);
+  expect(() => setOutputPort(rig, 'b', attic)).toThrow(/already has a cable.*split box/);
   const chained = connect(rig, ...thru);
   expect(chained.gear[1]!.portId).toBeNull();
   expect(lineCheck(planOf(chained)).map(({ seen }) => seen.rule)).not.toContain('nothing arrives');
   expect(disconnect(chained, chained.cables[0]!.id).gear[0]!.portId).toBeNull();
 });
 
-test('a cable into the hub makes its gear a source: who leads is listened to, in the language it gives', () => {
-  const rig = leadFromPort(empty, 'a', { id: 'midi:loft', name: 'Loft out' });
+test('a cable into the hub makes the device a source: a leader is followed in the sync it sends', () => {
+  const rig = setInputPort(empty, 'a', { id: 'midi:loft', name: 'Loft out' });
   expect(sourcesOf(rig)).toMatchObject([{ id: 'a', portId: 'midi:loft', language: 'clock', obeys: false }]);
   expect(rig.gear[0]!.portId).toBeNull();
-  const both = leadToPort(rig, 'a', { id: 'midi:loft', name: 'Loft' });
+  const both = setOutputPort(rig, 'a', { id: 'midi:loft', name: 'Loft' });
   expect(both.hubSockets.map(({ direction }) => direction)).toEqual(['in', 'out']);
-  expect(sourcesOf(leadFromPort(both, 'a', null))).toMatchObject([{ id: 'midi:loft in' }]);
+  expect(sourcesOf(setInputPort(both, 'a', null))).toMatchObject([{ id: 'midi:loft in' }]);
   expect(sourcesOf(withoutSocket(both, 'midi:loft in'))).toEqual([]);
 });
 
-test('sockets that go take their cables along, and gear is moved in its list', () => {
-  const rig = connect(leadToPort(empty, 'a', attic), ...thru);
+test('removing sockets removes their cables, and gear can be moved in its list', () => {
+  const rig = connect(setOutputPort(empty, 'a', attic), ...thru);
   const [first] = rig.gear;
   const left = withSockets(
     rig,
@@ -74,26 +74,26 @@ test('sockets that go take their cables along, and gear is moved in its list', (
   );
   expect(left.cables).toHaveLength(1);
   expect(left.gear[0]!.portId).toBe('midi:attic');
-  expect(moved(rig, 'a', 1).gear.map(({ id }) => id)).toEqual(['b', 'a']);
-  expect(moved(rig, 'a', -1)).toBe(rig);
+  expect(moveGear(rig, 'a', 1).gear.map(({ id }) => id)).toEqual(['b', 'a']);
+  expect(moveGear(rig, 'a', -1)).toBe(rig);
 });
 
-test('gear that goes takes its cables along; if it led, the hub does', () => {
-  const rig = { ...connect(leadToPort(empty, 'a', attic), ...thru), leaders: ['a'] };
+test('removing gear removes its cables; if it led, the hub takes over', () => {
+  const rig = { ...connect(setOutputPort(empty, 'a', attic), ...thru), leaders: ['a'] };
   expect(withoutGear(rig, 'a')).toMatchObject({ cables: [], leaders: ['hub'], gear: [{ id: 'b', portId: null }] });
 });
 
-test('a cure changes what it says, and the finding goes', () => {
-  const rig = leadToPort(empty, 'a', attic);
+test('a cure changes what it says, and the finding disappears', () => {
+  const rig = setOutputPort(empty, 'a', attic);
   const before = lineCheck(planOf(rig)).filter(({ gearId }) => gearId === 'a');
   const [oldTempo] = before;
   expect(before.map(({ seen }) => seen.rule)).toEqual(['old tempo']);
-  const after = cured(rig, oldTempo!.cure!)!;
+  const after = applyCure(rig, oldTempo!.cure!)!;
   expect(lineCheck(planOf(after)).filter(({ gearId }) => gearId === 'a')).toEqual([]);
-  expect(cured(rig, { kind: 'measure', gearId: 'a' })).toBeNull();
+  expect(applyCure(rig, { kind: 'measure', gearId: 'a' })).toBeNull();
 });
 
-test('a rig of the first version is opened as one that knows cables', async () => {
+test('a rig of the first version opens with cables', async () => {
   const old = new Dexie('metronomo');
   old.version(1).stores({ rigs: 'id', takes: 'id, [rigId+startedAt]', sound: '[takeId+index]' });
   const follower = {
@@ -116,7 +116,7 @@ test('a rig of the first version is opened as one that knows cables', async () =
   old.close();
   const { loadRig } = await import('./rigs');
   const rig = await loadRig('boathouse');
-  expect(rig!.gear[0]).toMatchObject({ audioOuts: [{ input: 1 }], returnChannel: 1, checked: [], gives: 'clock' });
+  expect(rig!.gear[0]).toMatchObject({ audioOuts: [{ input: 1 }], returnChannel: 1, checked: [], leadsWith: 'clock' });
   expect(rig).toMatchObject({ routes: [], tested: {}, following: { response: 'steady' }, align: { target: 'grid' } });
   expect(rig).toMatchObject({ leaders: ['hub'], bpm: 79.3 });
   expect(rig!.gear.map(({ portId, offsetMs }) => [portId, offsetMs])).toEqual([

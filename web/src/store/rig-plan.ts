@@ -12,13 +12,15 @@ import {
 import { peerKeyOf } from '../network/port-ids';
 import type { Gear, Rig, Song } from './records';
 
-/** The rig as the line check and the drawing see it: the hub is one of the gear. */
+/** The rig as the line check and the diagram see it, with the hub as a device. */
 export function planOf(rig: Rig): RigPlan {
   const { cables, leaders, routes } = rig;
   return { gear: [hubGear(rig.hubSockets), ...rig.gear], cables, leaders, routes };
 }
 
-/** The feed of gear leaves by the port at whose socket its cable begins; what hangs on a thru has none of its own. */
+/**
+ * A device's output port is that of the hub socket its cable starts from; a device behind a thru has none of its own.
+ */
 function withPorts(rig: Rig): Rig {
   const portOf = ({ id }: Gear) => {
     const cable = rig.cables.find(({ from, to }) => from.gearId === HUB_ID && to.gearId === id);
@@ -27,7 +29,7 @@ function withPorts(rig: Rig): Rig {
   return { ...rig, gear: rig.gear.map((one) => ({ ...one, portId: portOf(one) })) };
 }
 
-/** @throws RigError in words for a musician when the cable cannot be. */
+/** @throws RigError with a message for the musician if they can't be connected. */
 export function connect(rig: Rig, from: SocketRef, to: SocketRef): Rig {
   const problem = obstacleToCable(planOf(rig), { from, to });
   if (problem !== null) throw new RigError(problem);
@@ -39,8 +41,8 @@ export function disconnect(rig: Rig, cableId: string): Rig {
   return withPorts({ ...rig, cables: rig.cables.filter(({ id }) => id !== cableId) });
 }
 
-/** The rig with a socket of the hub for a port. */
-export function adopt(rig: Rig, portId: string, label: string, direction: 'in' | 'out' = 'out'): Rig {
+/** The rig with a hub socket for a port. */
+export function addPort(rig: Rig, portId: string, label: string, direction: 'in' | 'out' = 'out'): Rig {
   const known = (socket: Socket) => socket.portId === portId && socket.direction === direction;
   if (rig.hubSockets.some(known)) return rig;
   const id = direction === 'in' ? `${portId} in` : portId;
@@ -60,7 +62,7 @@ export function withoutSocket(rig: Rig, socketId: string): Rig {
   });
 }
 
-/** The rig with other sockets on a piece of gear; cables in those that are gone go with them. */
+/** The rig with a device's sockets replaced; cables on removed sockets are removed. */
 export function withSockets(rig: Rig, gearId: string, sockets: readonly Socket[]): Rig {
   const holds = (ref: SocketRef, direction: 'from' | 'to') => {
     if (ref.gearId !== gearId) return true;
@@ -74,8 +76,8 @@ export function withSockets(rig: Rig, gearId: string, sockets: readonly Socket[]
   });
 }
 
-/** The same gear, so many places further down the list; minus is up. */
-export function moved(rig: Rig, gearId: string, by: number): Rig {
+/** The device moved down the list by this many places; minus is up. */
+export function moveGear(rig: Rig, gearId: string, by: number): Rig {
   const from = rig.gear.findIndex(({ id }) => id === gearId);
   const [one] = rig.gear.slice(from, from + 1);
   const to = Math.min(rig.gear.length - 1, Math.max(0, from + by));
@@ -85,19 +87,19 @@ export function moved(rig: Rig, gearId: string, by: number): Rig {
 }
 
 /**
- * The rig with a cable from a port's socket to gear, in place of the one that led there from the hub; null takes that away.
- * @throws RigError when the socket is taken, or the gear has none that fits.
+ * The rig with a cable from a port's socket to the device, replacing the one from the hub; null removes it.
+ * @throws RigError if the socket is taken, or the device has no matching one.
  */
-export function leadToPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
+export function setOutputPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
   const kept = rig.cables.filter(({ from, to }) => !(from.gearId === HUB_ID && to.gearId === gearId));
   if (!port) return withPorts({ ...rig, cables: kept });
-  const adopted = adopt({ ...rig, cables: kept }, port.id, port.name);
+  const adopted = addPort({ ...rig, cables: kept }, port.id, port.name);
   const socket = adopted.hubSockets.find(({ portId, direction }) => portId === port.id && direction === 'out');
   const target = rig.gear.find(({ id }) => id === gearId);
   const fits = target?.sockets.find(({ direction, link }) => direction === 'in' && link === socket?.link);
   const any = fits ?? target?.sockets.find(({ direction }) => direction === 'in');
-  if (!socket || !any) throw new RigError('This gear has no MIDI in.');
-  // A port of this computer is whatever the gear's socket is: its cable ends there.
+  if (!socket || !any) throw new RigError('This device has no MIDI in. Add one to its MIDI sockets.');
+  // A local port takes on the link type of the device's socket.
   const sockets = adopted.hubSockets.map((one) => (one === socket ? { ...one, link: any.link } : one));
   return connect(
     { ...adopted, hubSockets: sockets },
@@ -107,18 +109,18 @@ export function leadToPort(rig: Rig, gearId: string, port: { id: string; name: s
 }
 
 /**
- * The rig with a cable from gear to a port's socket, in place of the one that led there from it; null takes that away.
- * @throws RigError when the socket is taken, or the gear has no out.
+ * The rig with a cable from the device to a port's socket, replacing the one to the hub; null removes it.
+ * @throws RigError if the socket is taken, or the device has no out.
  */
-export function leadFromPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
+export function setInputPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
   const kept = rig.cables.filter(({ from, to }) => !(to.gearId === HUB_ID && from.gearId === gearId));
   if (!port) return withPorts({ ...rig, cables: kept });
-  const adopted = adopt({ ...rig, cables: kept }, port.id, port.name, 'in');
+  const adopted = addPort({ ...rig, cables: kept }, port.id, port.name, 'in');
   const isIts = ({ portId, direction }: Socket) => portId === port.id && direction === 'in';
   const socket = adopted.hubSockets.find(isIts);
   const outs = rig.gear.find(({ id }) => id === gearId)?.sockets.filter(({ direction }) => direction === 'out') ?? [];
   const from = outs.find(({ link }) => link === socket?.link) ?? outs[0];
-  if (!socket || !from) throw new RigError('This gear has no MIDI out.');
+  if (!socket || !from) throw new RigError('This device has no MIDI out. Add one to its MIDI sockets.');
   const hubSockets = adopted.hubSockets.map((one) => (isIts(one) ? { ...one, link: from.link } : one));
   return connect({ ...adopted, hubSockets }, { gearId, socketId: from.id }, { gearId: HUB_ID, socketId: socket.id });
 }
@@ -135,8 +137,8 @@ export function withoutGear(rig: Rig, gearId: string): Rig {
   });
 }
 
-/** The rig with what a cure changes in it; null where the cure is something to do, not to set. */
-export function cured(rig: Rig, cure: Cure): Rig | null {
+/** The rig with a cure applied; null if the cure isn't a setting. */
+export function applyCure(rig: Rig, cure: Cure): Rig | null {
   const change = (gearId: string, make: (one: Gear) => Partial<Gear>): Rig => ({
     ...rig,
     gear: rig.gear.map((one) => (one.id === gearId ? { ...one, ...make(one) } : one)),
@@ -146,8 +148,8 @@ export function cured(rig: Rig, cure: Cure): Rig | null {
       return { ...rig, leaders: [cure.gearId, ...rig.leaders.filter((id) => id !== cure.gearId)] };
     case 'menu':
       return change(cure.gearId, ({ set }) => ({ set: { ...set, ...cure.set } }));
-    case 'take':
-      return change(cure.gearId, () => ({ takes: cure.takes }));
+    case 'syncTo':
+      return change(cure.gearId, () => ({ syncsTo: cure.syncsTo }));
     case 'rate':
       return change(cure.gearId, () => ({ rate: cure.rate }));
     case 'clockWhileStopped':
@@ -157,7 +159,7 @@ export function cured(rig: Rig, cure: Cure): Rig | null {
     case 'listenFor': {
       const socket = rig.hubSockets.find(({ portId, direction }) => portId === cure.portId && direction === 'in');
       const into = rig.cables.find(({ to }) => to.gearId === HUB_ID && to.socketId === socket?.id);
-      return into ? change(into.from.gearId, () => ({ gives: cure.language })) : null;
+      return into ? change(into.from.gearId, () => ({ leadsWith: cure.language })) : null;
     }
     case 'offsetOnlyInHub':
       return change(cure.gearId, ({ offset }) => ({ offset: { ...offset, own: 0 } }));
@@ -166,7 +168,7 @@ export function cured(rig: Rig, cure: Cure): Rig | null {
   }
 }
 
-/** What a rig has with nothing plugged in. */
+/** The cabling fields of a rig with nothing connected. */
 export const BARE = {
   song: {
     sections: [],
@@ -188,8 +190,8 @@ export const BARE = {
   align: { target: 'grid', toleranceMs: 1, locked: [] },
 } satisfies Partial<Rig>;
 
-/** A rig of the first version, which knew followers and their ports, as one that knows cables. */
-export function upgraded(rig: Rig, facts: (one: Gear) => Gear): Rig {
+/** Upgrades a rig of the first version, which had followers and ports, to one with cables. */
+export function upgradeRig(rig: Rig, facts: (one: Gear) => Gear): Rig {
   const bare: Rig = { ...rig, ...BARE };
   return rig.gear.reduce<Rig>(
     (done, one) => {
@@ -198,9 +200,9 @@ export function upgraded(rig: Rig, facts: (one: Gear) => Gear): Rig {
       try {
         return one.portId === null
           ? more
-          : leadToPort(more, one.id, { id: one.portId, name: `Port ${done.hubSockets.length + 1}` });
+          : setOutputPort(more, one.id, { id: one.portId, name: `Port ${done.hubSockets.length + 1}` });
       } catch {
-        return more; // two on one port: the second has to be given a cable by hand
+        return more; // Two devices on one port: the second needs its cable drawn by hand.
       }
     },
     { ...bare, gear: [] },

@@ -2,7 +2,7 @@ import { array, boolean, lazy, mixed, number, object, string, type ObjectSchema,
 import { FASTEST_BPM, SLOWEST_BPM, TRIGGER_STEPS, type Cable, type NoteRoute, type Socket } from '@metronomo/core';
 import type { Gear, Rig } from './records';
 
-export const MOST_OFFSET_MS = 500;
+export const MAX_OFFSET_MS = 500;
 
 const channel = number().integer().min(0).max(63);
 
@@ -56,11 +56,11 @@ const testSchema = object({
   at: number().required(),
 });
 
-/** An object used as a table: at most so many entries, each of which is as the schema says. */
+/** An object used as a map: up to this many entries that match the schema. */
 const table = (entry: Schema, most: number) =>
   object()
     .required()
-    .test('entries', '${path} holds something that it cannot.', (value: object) => {
+    .test('entries', '${path} has too many entries or an invalid one.', (value: object) => {
       const entries = Object.entries(value);
       return (
         entries.length <= most &&
@@ -100,11 +100,11 @@ const factsSchema = {
     local: flag(),
     channels: array().of(midiChannel().required()).required().max(16),
   }),
-  takes: string()
+  syncsTo: string()
     .required()
     .oneOf(['clock', 'timecode', 'nothing'] as const),
   rate: string().required().oneOf(RATES),
-  gives: string()
+  leadsWith: string()
     .required()
     .oneOf(['clock', 'timecode'] as const),
   sharesFeedOf: string().defined().nullable().max(64),
@@ -197,9 +197,9 @@ const gearSchema = object({
   place: object({ x: coordinate(), y: coordinate() }).defined().nullable().default(null),
   id: string().required().max(64),
   name: string()
-    .trim('Give it a name, without spaces at its ends.')
-    .required('Give it a name.')
-    .max(40, 'A name has at most 40 letters.'),
+    .trim('The name starts or ends with a space. Remove the space.')
+    .required('Enter a device name.')
+    .max(40, 'Name too long. Use 40 characters or fewer.'),
   portId: string().defined().nullable().max(300),
   sends: object({ clock: boolean().required(), transport: boolean().required(), position: boolean().required() }),
   mmc: flag(),
@@ -208,7 +208,7 @@ const gearSchema = object({
   clockWhileStopped: boolean().required(),
   noteChannel: midiChannel().required(),
   returnChannel: channel.defined().nullable(),
-  offsetMs: number().required().min(-MOST_OFFSET_MS).max(MOST_OFFSET_MS),
+  offsetMs: number().required().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
 });
 
 const peerSchema = object({
@@ -222,25 +222,27 @@ const peerSchema = object({
   bufferMs: number().required().min(0).max(500),
 });
 
-const found = new WeakSet();
+const validated = new WeakSet();
 
-/** What was found good is not looked at again: in a changed rig, what did not change is the same object. */
-function once(schema: Schema) {
-  return lazy((value: unknown) => (typeof value === 'object' && value !== null && found.has(value) ? mixed() : schema));
+/** Skips values already validated: rigs share unchanged parts between versions. */
+function memoized(schema: Schema) {
+  return lazy((value: unknown) =>
+    typeof value === 'object' && value !== null && validated.has(value) ? mixed() : schema,
+  );
 }
 
 export const rigSchema = object({
   id: string().required().max(64),
   name: string()
-    .trim('Give the rig a name, without spaces at its ends.')
-    .required('Give the rig a name.')
-    .max(60, 'A name has at most 60 letters.'),
+    .trim('The rig name starts or ends with a space. Remove the space.')
+    .required('Enter a rig name.')
+    .max(60, 'Name too long. Use 60 characters or fewer.'),
   demo: boolean().required(),
   bpm: tempo(),
   song: songSchema,
-  gear: array().of(once(gearSchema)).required().max(64),
+  gear: array().of(memoized(gearSchema)).required().max(64),
   hubSockets: array().of(socketSchema).required().max(64),
-  cables: array().of(once(cableSchema)).required().max(256),
+  cables: array().of(memoized(cableSchema)).required().max(256),
   leaders: array().of(id()).required().max(65),
   routes: array().of(routeSchema).required().max(64),
   following: object({
@@ -270,8 +272,8 @@ export const rigSchema = object({
   peers: array().of(peerSchema).max(32).optional().default(undefined),
 });
 
-/** @throws ValidationError of yup when the rig holds something it cannot. */
+/** @throws ValidationError of yup if the rig is invalid. */
 export function checkRig(rig: Rig): void {
   rigSchema.validateSync(rig, { strict: true });
-  for (const part of [...rig.gear, ...rig.cables]) found.add(part);
+  for (const part of [...rig.gear, ...rig.cables]) validated.add(part);
 }

@@ -17,7 +17,7 @@ const rig = (change: Partial<Rig> = {}): Rig => ({
   ...change,
 });
 
-test('a first visit finds the demo and an empty rig; what was changed in them is not laid over', async () => {
+test('a first visit creates the demo and an empty rig; later changes aren’t overwritten', async () => {
   await ensureRigs();
   expect((await listRigs()).map(({ id, demo }) => [id, demo])).toEqual([
     ['boathouse', true],
@@ -31,7 +31,7 @@ test('a first visit finds the demo and an empty rig; what was changed in them is
   expect((await loadRig('boathouse'))!.bpm).toBe(79.3);
 });
 
-test('a new rig gets a name that none has', async () => {
+test('a new rig gets a unique name', async () => {
   const first = await createRig();
   const second = await createRig();
   const names = (await listRigs()).map(({ name }) => name);
@@ -42,7 +42,7 @@ test('a new rig gets a name that none has', async () => {
   await deleteRig(second);
 });
 
-test('a damaged rig is not used, and stays where it is', async () => {
+test('a damaged rig isn’t used, and stays in place', async () => {
   await database.rigs.put({ ...rig({ id: 'hurt' }), bpm: 'fast' } as unknown as Rig);
   expect(await loadRig('hurt')).toBeNull();
   expect(await database.rigs.get('hurt')).toMatchObject({ bpm: 'fast' });
@@ -51,8 +51,8 @@ test('a damaged rig is not used, and stays where it is', async () => {
 const sections = [{ name: 'S', bars: 4, bpm: 120, toBpm: null, beatsPerBar: 4, beatUnit: 4 }];
 test.each<[string, Partial<Rig>, RegExp]>([
   ['a tempo out of reach', { bpm: 19 }, /bpm/],
-  ['an empty name', { name: ' ' }, /Give the rig a name/],
-  ['gear without a name', { gear: [gear({ id: 'a', name: '' })] }, /Give it a name/],
+  ['an empty name', { name: ' ' }, /rig name/],
+  ['gear without a name', { gear: [gear({ id: 'a', name: '' })] }, /Enter a device name/],
   ['an offset beyond half a second', { gear: [gear({ id: 'a', name: 'A', offsetMs: 501 })] }, /offsetMs/],
   ['more gear than 64', { gear: Array.from({ length: 65 }, (_, i) => gear({ id: `g${i}`, name: `G${i}` })) }, /gear/],
   ['a freewheel of an hour', { following: { response: 'steady', freewheelMs: 3_600_000 } }, /freewheelMs/],
@@ -65,9 +65,9 @@ test.each<[string, Partial<Rig>, RegExp]>([
   ['a section of no bars', { song: { ...BARE.song, sections: [{ ...sections[0]!, bars: 0 }] } }, /bars/],
   ['a section faster than 300', { song: { ...BARE.song, sections: [{ ...sections[0]!, bpm: 301 }] } }, /bpm/],
   ['a time of 4/5', { song: { ...BARE.song, sections: [{ ...sections[0]!, beatUnit: 5 }] } }, /beatUnit/],
-])('%s is refused by its place', (_, change, words) => expect(() => checkRig(rig(change))).toThrow(words));
+])('%s: the error names the field', (_, change, words) => expect(() => checkRig(rig(change))).toThrow(words));
 
-test('what is right is taken: a song, routes, triggers, tests and reasons', () => {
+test('a valid rig is accepted: a song, routes, triggers, tests and reasons', () => {
   const trigger = {
     id: 't',
     every: 'bar' as const,
@@ -89,7 +89,7 @@ test('what is right is taken: a song, routes, triggers, tests and reasons', () =
   expect(() => checkRig({ ...full, gear: [gear({ id: 'b', name: 'B', triggers: [wrong] })] })).toThrow(/every/);
 });
 
-test('what was found good once is not looked at again, and what changed is', () => {
+test('validated parts aren’t validated again, changed ones are', () => {
   const good = rig();
   checkRig(good);
   const spoilt = { ...good, gear: [{ ...good.gear[0]!, noteChannel: 17 }] };

@@ -1,6 +1,6 @@
 import { demoDatabase, ownDatabase, type Database } from './database';
 import { moveDemoOut } from './move-demo-out';
-import { setDamagedAside } from './set-aside';
+import { quarantineDamaged } from './quarantine';
 import { BARE } from './rig-plan';
 import { boathouse } from './boathouse';
 import type { Rig } from './records';
@@ -16,15 +16,12 @@ const ownRig: Rig = {
   input: { sourceId: 'none', label: 'No audio input yet', clickChannel: 0 },
 };
 
-/**
- * A first visit finds the demo wired and playing, and an empty rig of one's own beside it. What is damaged is set aside, and what
- * stood there begins anew.
- */
+/** On a first visit, creates the demo and an empty rig. Damaged rigs are quarantined and replaced. */
 export async function ensureRigs(): Promise<void> {
   await moveDemoOut(ownDatabase(), demoDatabase());
   for (const rig of [boathouse(), ownRig]) {
     const kept = databaseOf(rig);
-    await setDamagedAside(kept, 'rigs');
+    await quarantineDamaged(kept, 'rigs');
     if (rig.demo ? !(await kept.rigs.get(rig.id)) : (await kept.rigs.count()) === 0) await kept.rigs.add(rig);
   }
 }
@@ -33,18 +30,18 @@ function databaseOf({ demo }: Pick<Rig, 'demo'>): Database {
   return demo ? demoDatabase() : ownDatabase();
 }
 
-/** @throws ValidationError of yup when the rig holds something it cannot. */
+/** @throws ValidationError of yup if the rig is invalid. */
 export async function saveRig(rig: Rig): Promise<void> {
   checkRig(rig);
   await storeRig(rig);
 }
 
-/** One that was found good already. */
+/** Stores an already validated rig. */
 export async function storeRig(rig: Rig): Promise<void> {
   await databaseOf(rig).rigs.put(rig);
 }
 
-/** A rig from the store; null where there is none that is whole. */
+/** A stored rig; null if it is missing or damaged. */
 export async function loadRig(id: string): Promise<Rig | null> {
   const stored = (await ownDatabase().rigs.get(id)) ?? (await demoDatabase().rigs.get(id));
   return stored && (await rigSchema.isValid(stored, { strict: true })) ? stored : null;
@@ -57,7 +54,7 @@ export async function listRigs(): Promise<{ id: string; name: string; demo: bool
   return rigs.sort(order).map(({ id, name, demo }) => ({ id, name, demo }));
 }
 
-/** The name, with a number behind it where another rig has it. */
+/** The name, numbered if another rig has it. */
 export async function freeRigName(wanted: string): Promise<string> {
   const taken = new Set((await listRigs()).map(({ name }) => name));
   let name = wanted;
@@ -65,19 +62,19 @@ export async function freeRigName(wanted: string): Promise<string> {
   return name;
 }
 
-/** An empty rig under a name that none has yet; gives its id. */
+/** Creates an empty rig under a unique name; returns its id. */
 export async function createRig(wanted = 'New studio'): Promise<string> {
   const rig: Rig = { ...ownRig, id: crypto.randomUUID(), name: await freeRigName(wanted) };
   await saveRig(rig);
   return rig.id;
 }
 
-/** Its takes stay in the store, and are there again if it is put back. */
+/** Its takes stay in the store, and reappear if it is restored. */
 export async function deleteRig(id: string): Promise<void> {
   await ownDatabase().rigs.delete(id);
 }
 
-/** The demo as on a first visit, with nothing that was measured in it. */
+/** Resets the demo to its first-visit state, deleting its takes. */
 export async function resetDemo(): Promise<void> {
   const demo = demoDatabase();
   await demo.transaction('rw', demo.tables, async () => {

@@ -2,10 +2,10 @@ import type { CapturedMessage } from '@metronomo/core';
 import Dexie from 'dexie';
 import { database, type Database } from './database';
 import type { CapturedStream } from './records';
-import { wholeOf } from './set-aside';
+import { intactOf } from './quarantine';
 
-/** Of one stream: so much text comes back out of an archive. */
-export const MOST_KEPT_MESSAGES = 300_000;
+/** Limit per capture, so that a full export can be imported again. */
+export const MAX_KEPT_MESSAGES = 300_000;
 const MESSAGES_A_PIECE = 20_000;
 
 export async function keepMessages(into: Database, stream: CapturedStream, messages: CapturedMessage[]): Promise<void> {
@@ -21,17 +21,17 @@ export async function messagesOf(from: Database, streamId: string): Promise<Capt
   return pieces.flatMap(({ messages }) => messages);
 }
 
-/** What was captured in a rig, newest first. */
+/** Captures of a rig, newest first. */
 export async function listStreams(rigId: string): Promise<CapturedStream[]> {
   const streams = await database.streams
     .where('[rigId+startedAt]')
     .between([rigId, Dexie.minKey], [rigId, Dexie.maxKey])
     .reverse()
     .toArray();
-  return wholeOf(database, 'streams', streams);
+  return intactOf(database, 'streams', streams);
 }
 
-/** Takes it away and gives back what undoes that. */
+/** Deletes the capture and returns the undo. */
 export async function deleteStream(stream: CapturedStream): Promise<() => Promise<void>> {
   const from = database;
   const pieces = await piecesOf(from, stream.id).toArray();

@@ -1,6 +1,6 @@
 import type { Take, TakeKind } from './records';
 
-/** By what a take is listed. */
+/** The index fields of a take. */
 export function indexedAs({
   plan,
   proof,

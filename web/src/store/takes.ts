@@ -2,36 +2,36 @@ import Dexie from 'dexie';
 import { ticksOf } from './clock-takes';
 import { database } from './database';
 import type { SoundChunk, Take } from './records';
-import { wholeOf } from './set-aside';
+import { intactOf } from './quarantine';
 
-/** So many pieces of one channel are read at once; of many channels, fewer. */
+/** Chunks of one channel to read at once; fewer for many channels. */
 const BATCH = 64;
-const LEAST_BATCH = 4;
+const MIN_BATCH = 4;
 
-/** So many of the newest are looked at where work goes on; the logbook has them all. */
-const MOST_AT_WORK = 100;
+/** Number of newest takes loaded outside the Logbook. */
+const MAX_AT_WORK = 100;
 
-/** The newest takes of a rig, the newest first. */
-export async function listTakes(rigId: string, most = MOST_AT_WORK): Promise<Take[]> {
+/** The newest takes of a rig, newest first. */
+export async function listTakes(rigId: string, most = MAX_AT_WORK): Promise<Take[]> {
   const takes = await ofRig(rigId).reverse().limit(most).toArray();
-  return wholeOf(database, 'takes', takes);
+  return intactOf(database, 'takes', takes);
 }
 
 export function countTakes(rigId: string): Promise<number> {
   return ofRig(rigId).count();
 }
 
-/** One take; null where it is not here, or damaged. */
+/** One take; null if it is missing or damaged. */
 export async function loadTake(id: string): Promise<Take | null> {
   const take = await database.takes.get(id);
-  return wholeOf(database, 'takes', take ? [take] : [])[0] ?? null;
+  return intactOf(database, 'takes', take ? [take] : [])[0] ?? null;
 }
 
 function ofRig(rigId: string) {
   return database.takes.where('[rigId+startedAt]').between([rigId, Dexie.minKey], [rigId, Dexie.maxKey]);
 }
 
-/** The sound of a take, one array a channel, in the order it came in. */
+/** The audio of a take, one array per channel. */
 export async function loadSound(takeId: string): Promise<Float32Array[]> {
   const chunks = await soundOf(takeId).toArray();
   const count = chunks[0]?.channels.length ?? 0;
@@ -40,7 +40,7 @@ export async function loadSound(takeId: string): Promise<Float32Array[]> {
   );
 }
 
-/** One channel of it. */
+/** One channel of the audio. */
 export async function loadChannel(takeId: string, channel: number): Promise<Float32Array> {
   const pieces: Float32Array[] = [];
   await eachBatch(takeId, (chunks) => {
@@ -49,7 +49,7 @@ export async function loadChannel(takeId: string, channel: number): Promise<Floa
   return concatenate(pieces);
 }
 
-/** How many samples each of its pieces holds, in order. */
+/** Length of each of its chunks in samples, in order. */
 export async function pieceLengths(takeId: string): Promise<number[]> {
   const lengths: number[] = [];
   await eachBatch(takeId, (chunks) => {
@@ -58,14 +58,14 @@ export async function pieceLengths(takeId: string): Promise<number[]> {
   return lengths;
 }
 
-/** A few pieces at a time, for all channels of a long take do not fit in memory. */
+/** In batches, because a long take doesn't fit in memory. */
 async function eachBatch(takeId: string, see: (chunks: SoundChunk[]) => void): Promise<void> {
-  for (let from = 0, batch = LEAST_BATCH; ;) {
+  for (let from = 0, batch = MIN_BATCH; ;) {
     const chunks = await piecesOf(takeId, from, from + batch);
     if (chunks.length === 0) return;
     see(chunks);
     from += batch;
-    batch = Math.max(LEAST_BATCH, Math.floor(BATCH / Math.max(1, chunks[0]?.channels.length ?? 1)));
+    batch = Math.max(MIN_BATCH, Math.floor(BATCH / Math.max(1, chunks[0]?.channels.length ?? 1)));
   }
 }
 
@@ -73,15 +73,15 @@ function piecesOf(takeId: string, from: number, to: number): Promise<SoundChunk[
   return database.sound.where('[takeId+index]').between([takeId, from], [takeId, to], true, false).toArray();
 }
 
-/** One channel of so many of its pieces. */
+/** One channel of a range of chunks. */
 export async function loadPieces(takeId: string, channel: number, from: number, to: number): Promise<Float32Array> {
   const chunks = await piecesOf(takeId, from, to);
   return concatenate(chunks.map(({ channels }) => channels[channel] ?? new Float32Array()));
 }
 
-/** Takes it away and gives back what undoes that. */
+/** Deletes the take and returns the undo. */
 export async function deleteTake(id: string): Promise<() => Promise<void>> {
-  // Another rig may be in use when it is put back.
+  // Another rig may be current when it is restored.
   const from = database;
   const take = await from.takes.get(id);
   const sound = await soundOf(id).toArray();
@@ -100,7 +100,9 @@ export async function deleteTake(id: string): Promise<() => Promise<void>> {
   };
 }
 
-/** A take that was under way when the tab went: what it has is kept. Gives their ids. Call once, before any take begins. */
+/**
+ * Takes that were running when the tab closed: what they have is kept. Returns their ids. Call once, before any starts.
+ */
 export async function markInterrupted(): Promise<string[]> {
   const open = await database.takes.where('status').equals('recording').toArray();
   for (const take of open)

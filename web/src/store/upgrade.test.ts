@@ -5,8 +5,8 @@ import { moveDemoOut } from './move-demo-out';
 import { clockTakeSchema, offsetSetSchema, takeSchema } from './record-schemas';
 import { rigSchema } from './rig-schema';
 
-describe.each([4, 6] as const)('data as version %s of the store kept them', (version) => {
-  test('become what this version keeps, with nothing lost, and whole by its own rules', async () => {
+describe.each([4, 6] as const)('data stored by version %s', (version) => {
+  test('is upgraded without loss, and valid under today’s rules', async () => {
     const kept = await asItWas(`upgrade ${version}`, version);
     const now = new Database(`upgrade ${version}`);
     for (const table of ['takes', 'sound', 'clockTakes', 'ticks', 'rigs'])
@@ -16,14 +16,14 @@ describe.each([4, 6] as const)('data as version %s of the store kept them', (ver
     for (const take of await now.takes.toArray()) takeSchema.validateSync(take, strictly);
     for (const take of await now.clockTakes.toArray()) clockTakeSchema.validateSync(take, strictly);
     for (const set of await now.offsetSets.toArray()) offsetSetSchema.validateSync(set, strictly);
-    // What was measured is what it was.
+    // Measurements survive the upgrade unchanged.
     const reports = (takes: unknown[]) =>
       (takes as { lines: { report: unknown }[] }[]).map(({ lines }) => lines.map(({ report }) => report));
     expect(reports(await now.takes.toArray())).toEqual(reports(kept['takes']!));
     now.close();
   });
 
-  test('are found by kind and by gear', async () => {
+  test('is found by kind and by device', async () => {
     await asItWas(`indexes ${version}`, version);
     const now = new Database(`indexes ${version}`);
     expect(await now.takes.where('gearIds').equals('porch').count()).toBe(1);
@@ -34,7 +34,7 @@ describe.each([4, 6] as const)('data as version %s of the store kept them', (ver
     now.close();
   });
 
-  test('the demo’s leave one’s own, all of them, and nothing else does', async () => {
+  test('all of the demo’s data leaves your own, and nothing else does', async () => {
     await asItWas(`mixed ${version}`, version);
     const own = new Database(`mixed ${version}`);
     const mine = { ...(await own.takes.toCollection().first())!, id: 'mine', rigId: 'own' };
@@ -56,7 +56,7 @@ describe.each([4, 6] as const)('data as version %s of the store kept them', (ver
   });
 });
 
-test('the demo moves out in the middle of which the tab was closed: the rest follows the next time', async () => {
+test('a migration interrupted by closing the tab continues next time', async () => {
   await asItWas('cut off', 6);
   const own = new Database('cut off');
   const demo = new Database('cut off demo');

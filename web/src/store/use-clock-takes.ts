@@ -5,7 +5,7 @@ import type { ClockTake } from './records';
 
 const NONE: ClockTake[] = [];
 
-/** The measurings of clocks in the rig in use, newest first; kept up to date. */
+/** Clock takes of the current rig, newest first; live. */
 export function useClockTakes(): ClockTake[] {
   const rigId = useSession(({ rig }) => rig?.id);
   return useLiveQuery(() => (rigId ? listClockTakes(rigId) : NONE), [rigId]) ?? NONE;

@@ -7,34 +7,34 @@ import { LinesPanel } from './lines-panel';
 import { NextStep } from './next-step';
 import { SetsPanel } from './sets-panel';
 import { StemsPanel } from './stems-panel';
-import { TypePanel } from './type-panel';
+import { DeviceOffsetsPanel } from './device-offsets-panel';
 
 const PANELS = {
   lines: 'Beat line',
-  type: 'What to type',
-  sets: 'Sets',
-  stems: 'Stems in time',
+  device: 'Device offsets',
+  sets: 'Offset sets',
+  stems: 'Stem alignment',
 } as const;
 
-/** From what was measured to everybody on the beat: what to change, applied, and proved; for gear, and for recordings. */
+/** From measurements to everyone in time: offsets applied and confirmed, for gear and for recorded stems. */
 export function AlignView() {
   const rig = useSession(({ rig }) => rig);
   const plan = usePlan();
   if (!rig) return null;
-  const toType = plan.rows.filter(({ gear, wantedMs }) => gear.offset.where === 'own' && wantedMs).length;
-  const panels = { ...PANELS, type: toType > 0 ? `${PANELS.type} (${toType})` : PANELS.type };
+  const toEnter = plan.rows.filter(({ gear, wantedMs }) => gear.offset.where === 'own' && wantedMs).length;
+  const panels = { ...PANELS, device: toEnter > 0 ? `${PANELS.device} (${toEnter})` : PANELS.device };
   return (
     <Tabs.Root defaultValue="lines" className="flex flex-col">
       <div className="ruled-b flex flex-wrap items-center gap-x-4 px-5">
-        <PanelTabs label="Ways to align" panels={panels} className="-ml-4" />
+        <PanelTabs label="Align panels" panels={panels} className="-ml-4" />
         <span className="flex-1" />
         {plan.rows.length > 0 && <NextStep plan={plan} toleranceMs={rig.align.toleranceMs} />}
       </div>
       <Tabs.Content value="lines">
-        {plan.rows.length > 0 ? <LinesPanel plan={plan} rig={rig} /> : <NobodyYet />}
+        {plan.rows.length > 0 ? <LinesPanel plan={plan} rig={rig} /> : <NothingToAlign />}
       </Tabs.Content>
-      <Tabs.Content value="type">
-        {plan.rows.length > 0 ? <TypePanel plan={plan} rig={rig} /> : <NobodyYet />}
+      <Tabs.Content value="device">
+        {plan.rows.length > 0 ? <DeviceOffsetsPanel plan={plan} rig={rig} /> : <NothingToAlign />}
       </Tabs.Content>
       <Tabs.Content value="sets">
         <SetsPanel rig={rig} />
@@ -46,12 +46,12 @@ export function AlignView() {
   );
 }
 
-function NobodyYet() {
+function NothingToAlign() {
   return (
     <div className="p-10">
-      <h2 className="mb-2 text-lg font-bold">Nobody to align yet</h2>
+      <h2 className="mb-2 text-lg font-bold">Nothing to align yet</h2>
       <p className="mb-4 max-w-prose text-soft">
-        Here every follower is drawn against the beat, before and after its offset.
+        Shows every follower against the beat, before and after its offset is applied.
       </p>
       <Link to="/rig" className="border border-ink bg-ink px-3 py-2 text-sm text-sheet">
         Add gear in Rig

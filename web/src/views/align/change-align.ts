@@ -1,12 +1,12 @@
 import { changeRig } from '../../hub/session';
 import type { AlignSettings } from '../../store/records';
 
-/** Another way of aligning from now on; kept with the rig, and undoable. */
+/** Changes the alignment settings; stored with the rig, undoable. */
 export function changeAlign(change: Partial<AlignSettings>): Promise<void> {
   return changeRig((rig) => ({ ...rig, align: { ...rig.align, ...change } }));
 }
 
-/** It is left as it is from now on, or no longer. */
+/** Locks or unlocks a device's offset. */
 export function lock(gearId: string, locked: boolean): Promise<void> {
   return changeRig(({ align, ...rig }) => {
     const others = align.locked.filter((id) => id !== gearId);

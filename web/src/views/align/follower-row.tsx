@@ -8,7 +8,7 @@ import { setOffset } from '../../hub/set-offset';
 import { useSession } from '../../hub/session';
 import { BeatLineRow, type BeatLineDomain } from '../../parts/beat-line';
 import { offsetIn } from '../../parts/units';
-import { lateInWords } from '../../parts/words';
+import { latenessText } from '../../parts/words';
 import type { TakeLine } from '../../store/records';
 import { lock } from './change-align';
 import { useAlignLook, useUnitAt } from './look';
@@ -25,13 +25,13 @@ interface Props {
   onSelect: () => void;
 }
 
-/** A follower on the beat line. With the row in hand, the arrow keys move its offset, live; or its flag is dragged. */
+/** A follower on the beat line. Arrow keys move the selected row's offset, live; its flag can be dragged. */
 export function FollowerRow({ row, domain, toleranceMs, height, selected, onSelect }: Props) {
   const { gear, now, before, meetMs, locked } = row;
   const live = useLiveLandings(gear.returnChannel);
   const unit = useAlignLook(({ unit }) => unit);
   const at = useUnitAt();
-  /** A fast hand changes the offset again before the row is drawn anew: take it from where it stands. */
+  /** Read the current offset: the next key press may come before the row has re-rendered. */
   const move = (byMs: number) => {
     const current = useSession.getState().rig?.gear.find(({ id }) => id === gear.id)?.offsetMs ?? gear.offsetMs;
     void setOffset(gear.id, Number((current + byMs).toFixed(4)));
@@ -43,7 +43,7 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
     move(way * (event.altKey ? SAMPLE_MS : event.shiftKey ? 1 : 0.1));
   };
   const landings = live ?? lates(now);
-  // Not measured where it is now: where it should land by what was measured elsewhere.
+  // Not measured with this offset: show where it should land according to earlier takes.
   const medianMs = live ? middle(live) : (now?.report?.medianMs ?? row.lateMs);
   return (
     <div className={clsx('contents *:ruled-t', selected && '*:bg-raised')}>
@@ -58,14 +58,14 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
         >
           <b className="max-w-full truncate">{gear.name}</b>
           <span className="text-xs text-clock">offset {offsetIn(gear.offsetMs, unit, at)}</span>
-          <span className="sr-only">Arrow keys move it.</span>
+          <span className="sr-only">Nudge with the arrow keys.</span>
         </button>
         {gear.returnChannel !== null && <HearAlone name={gear.name} channel={gear.returnChannel} />}
         <button
           type="button"
           aria-pressed={locked}
-          aria-label={locked ? `Let ${gear.name} be moved` : `Leave ${gear.name} as it is`}
-          title={locked ? 'It stays as it is. Press to let it be moved.' : 'Leave it as it is'}
+          aria-label={locked ? `Unlock offset of ${gear.name}` : `Lock offset of ${gear.name}`}
+          title={locked ? 'Unlock offset' : 'Lock offset'}
           onClick={() => void lock(gear.id, !locked)}
           className={clsx('p-1.5', locked ? 'text-ink' : 'text-rule hover:text-ink')}
         >
@@ -82,7 +82,7 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
           medianMs,
           ...(before && { before: lates(before), beforeMedianMs: before.report?.medianMs ?? null }),
         }}
-        label={`${gear.name}: ${medianMs === null ? 'not measured' : lateInWords(medianMs)}`}
+        label={`${gear.name}: ${medianMs === null ? 'not measured' : latenessText(medianMs)}`}
         {...(!locked && { onMove: move })}
       />
       <div className="flex flex-col justify-center px-2">
@@ -92,15 +92,15 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
   );
 }
 
-/** Only it and the click are heard, so that the two can be brought together by ear. */
+/** Solos the device with the click, to bring the two together by ear. */
 function HearAlone({ name, channel }: { name: string; channel: number }) {
   const solo = useListening((state) => state.solo === channel);
   return (
     <button
       type="button"
       aria-pressed={solo}
-      aria-label={`Hear ${name} alone with the click`}
-      title="Hear it alone with the click"
+      aria-label={`Solo ${name} with the click`}
+      title="Solo with the click"
       onClick={() => useListening.setState({ solo: solo ? null : channel })}
       className={clsx('p-1.5', solo ? 'text-ink' : 'text-rule hover:text-ink')}
     >
@@ -109,7 +109,7 @@ function HearAlone({ name, channel }: { name: string; channel: number }) {
   );
 }
 
-/** Where its last beats landed, while it plays; null while nothing is heard. */
+/** Live landings during playback; null without a signal. */
 function useLiveLandings(channel: number | null): number[] | null {
   return useSession(
     useShallow(({ live, snapshot }) => {

@@ -3,7 +3,7 @@ import { ZoomIn, ZoomOut } from 'lucide-react';
 import { useState, type KeyboardEvent } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import { useAlignFlow } from '../../align/align-flow';
-import { standingOf, type AlignRow, type Plan } from '../../align/align-rows';
+import { alignStatus, type AlignRow, type Plan } from '../../align/align-rows';
 import { useSession } from '../../hub/session';
 import { useTakeFlow } from '../../measure/take-parts';
 import { BeatLineRule, beatLineDomain, type BeatLineDomain } from '../../parts/beat-line';
@@ -15,8 +15,9 @@ import { TakeProgressBar } from '../bench/take-progress';
 import { changeAlign } from './change-align';
 import { FollowerRow } from './follower-row';
 import { useAlignLook, useUnitAt, zoom } from './look';
+import { decimal, whole } from '../../parts/numbers';
 
-/** The beat line of all followers: where they land, where they did before, and what brings them together. */
+/** The beat line of all followers: landings before and after their offsets, and what to change. */
 export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
   const { rows, problem } = plan;
   const [selected, setSelected] = useState<string | null>(null);
@@ -25,9 +26,9 @@ export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
   const taken = rows.flatMap(({ now, before }) =>
     [now, before].flatMap((line) => line?.landings.map(({ lateMs }) => lateMs) ?? []),
   );
-  const whole = beatLineDomain([...taken, ...live]);
+  const everything = beatLineDomain([...taken, ...live]);
   const aimMs = rows[0]?.meetMs ?? 0;
-  const domain: BeatLineDomain = widthMs === null ? whole : [aimMs - widthMs / 2, aimMs + widthMs / 2];
+  const domain: BeatLineDomain = widthMs === null ? everything : [aimMs - widthMs / 2, aimMs + widthMs / 2];
   const shownMs = domain[1] - domain[0];
   const keys = ({ key }: KeyboardEvent) => {
     if (key === '+' || key === '=') zoom('in', shownMs);
@@ -40,12 +41,13 @@ export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
         <Bar rig={rig} plan={plan} shownMs={shownMs} />
       </Progress>
       {problem && <Notice>{problem}</Notice>}
+      <PreRoll preRollMs={plan.preRollMs} rig={rig} />
       <div className="grid grid-cols-[190px_minmax(0,1fr)_270px] gap-x-4">
         <span />
         <div>
           <div className="flex justify-between text-xs text-soft">
-            <span>earlier</span>
-            <span>later, ms</span>
+            <span>early</span>
+            <span>late, ms</span>
           </div>
           <BeatLineRule domain={domain} unit="ms" />
         </div>
@@ -65,17 +67,15 @@ export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
         <BeatLineRule domain={domain} unit="samples" />
         <span />
       </div>
-      <WhatIsLeft rows={rows} toleranceMs={rig.align.toleranceMs} />
+      <RemainingSpread rows={rows} toleranceMs={rig.align.toleranceMs} />
     </div>
   );
 }
 
-/** Onto what, how near, in which unit, how closely looked at. */
+/** Target, tolerance, unit and zoom. */
 function Bar({ rig, plan, shownMs }: { rig: Rig; plan: Plan; shownMs: number }) {
   const { target, toleranceMs } = rig.align;
   const { unit, widthMs } = useAlignLook();
-  const at = useUnitAt();
-  const leader = useSession(({ snapshot }) => rig.gear.find(({ id }) => id === snapshot.leader)?.name ?? null);
   const choose = (value: string) => {
     const chosen: AlignSettings['target'] = value === 'grid' || value === 'latest' ? value : { id: value };
     void changeAlign({ target: chosen });
@@ -83,24 +83,24 @@ function Bar({ rig, plan, shownMs }: { rig: Rig; plan: Plan; shownMs: number }) 
   return (
     <div className="flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
       <label className="flex items-center gap-2">
-        <span className="text-soft">All</span>
+        <span className="text-soft">Align to</span>
         <select
           className="border border-rule px-1.5 py-1"
           value={typeof target === 'string' ? target : target.id}
           onChange={(event) => choose(event.target.value)}
         >
-          <option value="grid">onto the beat</option>
-          <option value="latest">with the slowest, nobody earlier</option>
+          <option value="grid">The beat</option>
+          <option value="latest">Slowest (delays only)</option>
           {plan.rows.map(({ gear }) => (
             <option key={gear.id} value={gear.id}>
-              with {gear.name}
+              {gear.name}
             </option>
           ))}
         </select>
       </label>
       <ToleranceField key={toleranceMs} toleranceMs={toleranceMs} />
       <label className="flex items-center gap-2">
-        <span className="text-soft">said in</span>
+        <span className="text-soft">Unit</span>
         <select
           className="border border-rule px-1.5 py-1"
           value={unit}
@@ -111,45 +111,53 @@ function Bar({ rig, plan, shownMs }: { rig: Rig; plan: Plan; shownMs: number }) 
           ))}
         </select>
       </label>
-      <span className="flex-1 text-soft">
-        {plan.preRollMs > 0.05 &&
-          (leader
-            ? `while ${leader} leads, earlier is foretold from its tempo`
-            : `everybody waits ${inUnit(plan.preRollMs, unit, at)} at play`)}
-      </span>
-      <span className="flex items-center">
-        <span className="mr-1 text-soft">{shownMs < 1 ? shownMs.toFixed(1) : shownMs.toFixed(0)} ms wide</span>
-        <Button tone="quiet" aria-label="Nearer" title="Nearer (+)" onClick={() => zoom('in', shownMs)}>
+      <span className="ml-auto flex items-center">
+        <span className="mr-1 text-soft">Span {shownMs < 1 ? decimal(shownMs, 1) : whole(shownMs)} ms</span>
+        <Button tone="quiet" aria-label="Zoom in" title="Zoom in (+)" onClick={() => zoom('in', shownMs)}>
           <ZoomIn size={16} aria-hidden />
         </Button>
-        <Button tone="quiet" aria-label="Further away" title="Further away (−)" onClick={() => zoom('out', shownMs)}>
+        <Button tone="quiet" aria-label="Zoom out" title="Zoom out (−)" onClick={() => zoom('out', shownMs)}>
           <ZoomOut size={16} aria-hidden />
         </Button>
         <Button
           tone="quiet"
           disabled={widthMs === null}
-          title="Everything (0)"
+          title="Zoom to fit (0)"
           onClick={() => useAlignLook.setState({ widthMs: null })}
         >
-          Everything
+          Zoom to fit
         </Button>
       </span>
     </div>
   );
 }
 
-const MOST_TOLERANCE_MS = 20;
-const LEAST_TOLERANCE_MS = 0.05;
+/** What the offsets cost: everyone waits for the earliest sender, or early sends have to be predicted. */
+function PreRoll({ preRollMs, rig }: { preRollMs: number; rig: Rig }) {
+  const unit = useAlignLook((look) => look.unit);
+  const at = useUnitAt();
+  const leader = useSession(({ snapshot }) => rig.gear.find(({ id }) => id === snapshot.leader)?.name ?? null);
+  if (preRollMs <= 0.05) return null;
+  return (
+    <p className="text-sm text-soft">
+      {leader
+        ? `While ${leader} leads, early sends are predicted from its tempo.`
+        : `Playback starts ${inUnit(preRollMs, unit, at)} late (pre-roll).`}
+    </p>
+  );
+}
+
+const MAX_TOLERANCE_MS = 20;
+const MIN_TOLERANCE_MS = 0.05;
 
 function ToleranceField({ toleranceMs }: { toleranceMs: number }) {
   const settle = (text: string) => {
     const ms = Number(text.replace(',', '.'));
-    if (ms >= LEAST_TOLERANCE_MS && ms <= MOST_TOLERANCE_MS && ms !== toleranceMs)
-      void changeAlign({ toleranceMs: ms });
+    if (ms >= MIN_TOLERANCE_MS && ms <= MAX_TOLERANCE_MS && ms !== toleranceMs) void changeAlign({ toleranceMs: ms });
   };
   return (
     <label className="flex items-center gap-2">
-      <span className="text-soft">within ±</span>
+      <span className="text-soft">Tolerance ±</span>
       <input
         inputMode="decimal"
         aria-label="Tolerance, ms"
@@ -166,10 +174,10 @@ function ToleranceField({ toleranceMs }: { toleranceMs: number }) {
   );
 }
 
-/** Drawings jump less so. */
+/** The domain grows in steps, so that the scale doesn't jitter during playback. */
 const EXTENT_STEP_MS = 5;
 
-/** From the earliest to the latest of all that is heard just now. */
+/** Earliest and latest of the live landings. */
 function useLiveExtent(rows: AlignRow[]): number[] {
   return useSession(
     useShallow(({ live, snapshot }) => {
@@ -187,7 +195,7 @@ function useLiveExtent(rows: AlignRow[]): number[] {
   );
 }
 
-/** What is being done, in the place of the settings, which do not matter meanwhile; or what the last one came to. */
+/** Progress in place of the settings while a take runs; otherwise the outcome of the last Align all. */
 function Progress({ children }: { children: React.ReactNode }) {
   const flow = useAlignFlow(({ flow }) => flow);
   const taking = useTakeFlow(({ flow }) => flow.state !== 'idle');
@@ -196,7 +204,7 @@ function Progress({ children }: { children: React.ReactNode }) {
   const running = flow.state === 'running';
   return (
     <>
-      {taking ? <TakeProgressBar words={running ? roundInWords(flow.round, flow.step) : ''} /> : children}
+      {taking ? <TakeProgressBar words={running ? passText(flow.round, flow.step) : ''} /> : children}
       {!taking && trouble && <Notice>{trouble}</Notice>}
       {!running && unchanged && flow.said && !trouble && (
         <p className="text-sm" role="status">
@@ -207,20 +215,20 @@ function Progress({ children }: { children: React.ReactNode }) {
   );
 }
 
-function roundInWords(round: number, step: 'measuring' | 'applying' | 'proving'): string {
-  if (step === 'measuring') return 'All are measured';
-  return step === 'proving' ? `Round ${round - 1} is proved` : `Round ${round} is applied`;
+function passText(round: number, step: 'measuring' | 'applying' | 'proving'): string {
+  if (step === 'measuring') return 'Measuring all';
+  return step === 'proving' ? `Confirming pass ${round - 1}` : `Applying pass ${round}`;
 }
 
-/** What no offset can change: how much each follower varies by itself. */
-function WhatIsLeft({ rows, toleranceMs }: { rows: AlignRow[]; toleranceMs: number }) {
-  const proved = rows.filter((row) => row.now?.report && standingOf(row, toleranceMs) === 'there');
+/** The jitter that no offset can reduce. */
+function RemainingSpread({ rows, toleranceMs }: { rows: AlignRow[]; toleranceMs: number }) {
+  const proved = rows.filter((row) => row.now?.report && alignStatus(row, toleranceMs) === 'there');
   if (proved.length === 0) return null;
   return (
-    <section aria-label="What is left" className="text-sm">
+    <section aria-label="Remaining spread" className="text-sm">
       <p className="text-soft">
-        <b className="text-ink">What is left is their own.</b> From beat to beat they vary, which no offset can narrow:{' '}
-        {proved.map(({ gear, now }) => `${gear.name} ${now?.report?.spreadMs.toFixed(1)} ms`).join(', ')}.
+        <b className="text-ink">Remaining spread is the devices’ own jitter;</b> no offset can reduce it:{' '}
+        {proved.map(({ gear, now }) => `${gear.name} ${decimal(now?.report?.spreadMs ?? 0, 1)} ms`).join(', ')}.
       </p>
     </section>
   );

@@ -4,14 +4,14 @@ import { useShallow } from 'zustand/react/shallow';
 import { useSession } from '../../hub/session';
 import type { Unit, UnitAt } from '../../parts/units';
 
-/** How wide the drawing may be, in ms from one side to the other. */
+/** Zoom levels: width of the beat line in ms. */
 const WIDTHS_MS = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200];
 const RATE = 48_000;
 
-/** How the beat line is looked at; null shows everything that landed. */
+/** View settings of the beat line; a null width shows everything. */
 export const useAlignLook = create<{ unit: Unit; widthMs: number | null }>(() => ({ unit: 'ms', widthMs: null }));
 
-/** One step nearer or further away; from a drawing that shows everything, from as wide as that is. */
+/** Zooms in or out by one level; from "everything", starting at its width. */
 export function zoom(way: 'in' | 'out', shownMs: number): void {
   const next =
     way === 'in'
@@ -20,7 +20,7 @@ export function zoom(way: 'in' | 'out', shownMs: number): void {
   if (next !== undefined) useAlignLook.setState({ widthMs: next });
 }
 
-/** What durations are said by. */
+/** Conditions for converting durations. */
 export function useUnitAt(): UnitAt {
   return useSession(
     useShallow(({ rig, snapshot }): UnitAt => {

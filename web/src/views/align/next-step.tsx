@@ -1,11 +1,12 @@
 import { alignAll, applyOffsets, measureAll, useAlignFlow } from '../../align/align-flow';
-import { needsApplying, standingOf, type Plan } from '../../align/align-rows';
-import { stepBack, useSession } from '../../hub/session';
+import { needsApplying, alignStatus, type Plan } from '../../align/align-rows';
+import { undoOrRedo, useSession } from '../../hub/session';
 import { obstacle } from '../../measure/take-flow';
 import { useTakeFlow } from '../../measure/take-parts';
 import { Button } from '../../parts/button';
+import { count } from '../../parts/numbers';
 
-/** All of it at one press; or each step by itself: measure, apply, prove. */
+/** Align all in one press, or step by step: measure, apply, confirm. */
 export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranceMs: number }) {
   const rig = useSession(({ rig }) => rig);
   const input = useSession(({ input }) => input);
@@ -16,7 +17,7 @@ export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranc
   const gear = rows.map((row) => row.gear);
   const why = rig ? obstacle(rig, gear, input) : null;
   const toApply = rows.filter((row) => needsApplying(row, toleranceMs));
-  const standings = rows.map((row) => standingOf(row, toleranceMs));
+  const standings = rows.map((row) => alignStatus(row, toleranceMs));
   const applied = standings.includes('applied');
   const tried = rows.some(({ now, before }) => now && before);
   const again = rows.flatMap(({ gear }, i) => (/stale|contradicted/.test(standings[i] ?? '') ? [gear.id] : []));
@@ -27,8 +28,8 @@ export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranc
       <Button tone={done ? 'plain' : 'strong'} disabled={busy || why !== null} onClick={() => void alignAll()}>
         Align all
       </Button>
-      <Button disabled={busy || why !== null} onClick={() => void measureAll(applied || tried)}>
-        {applied ? 'Take a proof' : tried ? 'Prove again' : 'Measure all'}
+      <Button className="ml-4" disabled={busy || why !== null} onClick={() => void measureAll(applied || tried)}>
+        {applied ? 'Take proof' : tried ? 'Repeat proof' : 'Measure all'}
       </Button>
       {again.length > 0 && again.length < rows.length && (
         <Button disabled={busy || why !== null} onClick={() => void measureAll(false, again)}>
@@ -37,10 +38,10 @@ export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranc
       )}
       {toApply.length > 0 && (
         <Button disabled={busy} onClick={() => void applyOffsets(toApply)}>
-          Apply {toApply.length} {toApply.length === 1 ? 'offset' : 'offsets'}
+          Apply {count(toApply.length, 'offset')}
         </Button>
       )}
-      <Button disabled={!canUndo || taking} onClick={() => void stepBack('undo')}>
+      <Button className="ml-4" disabled={!canUndo || taking} onClick={() => void undoOrRedo('undo')}>
         Undo
       </Button>
     </div>

@@ -1,8 +1,7 @@
-import { format } from 'date-fns';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { audioBufferMs } from '../../audio/engine';
 import { changeRig, undoWhileLatest } from '../../hub/session';
 import { Button } from '../../parts/button';
@@ -12,10 +11,12 @@ import { changedSinceSet, deleteSet, isInForce, listSets, renameSet, saveSet, wi
 import type { OffsetSet, Rig } from '../../store/records';
 import { useTakes } from '../../store/use-takes';
 import { useAlignLook, useUnitAt } from './look';
+import { count, decimal, whole } from '../../parts/numbers';
+import { dayAndTime } from '../../parts/dates';
 
 const NONE: OffsetSet[] = [];
 
-/** Offsets kept under names, for each way in which the rig is used: compared with those in force, and recalled. */
+/** Named sets of offsets: save, compare, recall. */
 export function SetsPanel({ rig }: { rig: Rig }) {
   const sets = useLiveQuery(() => listSets(rig.id), [rig.id]) ?? NONE;
   const [chosenId, setChosenId] = useState<string | null>(null);
@@ -35,13 +36,13 @@ export function SetsPanel({ rig }: { rig: Rig }) {
               >
                 <b className="block">{set.name}</b>
                 <span className="text-xs text-soft">
-                  {format(set.savedAt, 'd MMM, HH:mm')} · {standing(set, rig)}
+                  {dayAndTime(set.savedAt)} · {stateOf(set, rig)}
                 </span>
               </button>
               <Button
                 tone="quiet"
                 aria-label={`Delete ${set.name}`}
-                onClick={() => void deleteSet(set).then((undo) => tell(`${set.name} was deleted.`, () => void undo()))}
+                onClick={() => void deleteSet(set).then((undo) => showToast(`${set.name} deleted.`, () => void undo()))}
               >
                 <Trash2 size={14} aria-hidden />
               </Button>
@@ -53,18 +54,18 @@ export function SetsPanel({ rig }: { rig: Rig }) {
         <SetDetail key={chosen.id} set={chosen} sets={sets} rig={rig} />
       ) : (
         <p className="max-w-prose text-soft">
-          The offsets in force can be kept here under a name, with what they were measured with: another set for each
-          buffer size, tempo or song. A set that no longer fits says what has changed since.
+          Save the current offsets as a named set, along with the conditions they were measured in: one set per buffer
+          size, tempo or song, for example. A set that no longer fits shows what has changed.
         </p>
       )}
     </div>
   );
 }
 
-function standing(set: OffsetSet, rig: Rig): string {
+function stateOf(set: OffsetSet, rig: Rig): string {
   const changes = changedSinceSet(set, rig, audioBufferMs());
-  if (changes.length > 0) return `stale: ${changes.length} ${changes.length === 1 ? 'thing' : 'things'} changed`;
-  return isInForce(set, rig) ? 'in force' : 'fits';
+  if (changes.length > 0) return `out of date: ${count(changes.length, 'change')}`;
+  return isInForce(set, rig) ? 'active' : 'up to date';
 }
 
 function SaveForm({ rig, onSaved }: { rig: Rig; onSaved: (id: string) => void }) {
@@ -79,20 +80,20 @@ function SaveForm({ rig, onSaved }: { rig: Rig; onSaved: (id: string) => void })
       }}
     >
       <div className="flex-1">
-        <Field label="Keep the offsets in force as">
+        <Field label="Save current offsets as">
           {(id) => (
             <input
               id={id}
               value={name}
               maxLength={60}
-              placeholder={`${rig.bpm.toFixed(1)} BPM`}
+              placeholder={`${decimal(rig.bpm, 1)} BPM`}
               className="w-full border border-rule px-2 py-1.5 text-sm hover:border-ink"
               onChange={({ target }) => setName(target.value)}
             />
           )}
         </Field>
       </div>
-      <Button type="submit">Keep</Button>
+      <Button type="submit">Save</Button>
     </form>
   );
 }
@@ -105,7 +106,7 @@ function SetDetail({ set, sets, rig }: { set: OffsetSet; sets: OffsetSet[]; rig:
   const changes = changedSinceSet(set, rig, audioBufferMs());
   const recall = async () => {
     await changeRig((now) => withSet(now, set));
-    tell(`${set.name} is in force.`, undoWhileLatest());
+    showToast(`${set.name} recalled.`, undoWhileLatest());
   };
   const offsetOf = (from: OffsetSet | undefined, gearId: string) =>
     from?.offsets.find((one) => one.gearId === gearId)?.offsetMs;
@@ -113,7 +114,7 @@ function SetDetail({ set, sets, rig }: { set: OffsetSet; sets: OffsetSet[]; rig:
     <section aria-label={set.name} className="flex min-w-0 flex-col gap-3">
       <div className="flex flex-wrap items-center gap-3">
         <input
-          aria-label="Name of the set"
+          aria-label="Set name"
           defaultValue={set.name}
           maxLength={60}
           className="min-w-40 flex-1 border-b border-transparent bg-transparent text-lg font-bold hover:border-rule focus:border-ink"
@@ -123,13 +124,13 @@ function SetDetail({ set, sets, rig }: { set: OffsetSet; sets: OffsetSet[]; rig:
           }}
         />
         <label className="flex items-center gap-2 text-sm">
-          <span className="text-soft">beside</span>
+          <span className="text-soft">Compare with</span>
           <select
             className="border border-rule px-1.5 py-1"
             value={otherId}
             onChange={({ target }) => setOtherId(target.value)}
           >
-            <option value="">what is in force</option>
+            <option value="">Current offsets</option>
             {sets
               .filter(({ id }) => id !== set.id)
               .map(({ id, name }) => (
@@ -145,18 +146,18 @@ function SetDetail({ set, sets, rig }: { set: OffsetSet; sets: OffsetSet[]; rig:
       </div>
       <p className="text-sm text-soft">
         {[
-          `${set.bpm.toFixed(1)} BPM`,
+          `${decimal(set.bpm, 1)} BPM`,
           set.song,
           set.input,
           set.sampleRate && `${set.sampleRate / 1000} kHz`,
-          set.bufferMs && `buffers ${set.bufferMs.toFixed(0)} ms`,
+          set.bufferMs && `buffer ${whole(set.bufferMs)} ms`,
         ]
           .filter(Boolean)
           .join(' · ')}
       </p>
       {changes.length > 0 && (
         <p className="text-sm text-attention">
-          <b>Stale.</b> When it was kept {changes.join(', ')}. Recall it, then measure again.
+          <b>Out of date.</b> When saved: {changes.join(', ')}. Recall this set, then measure again.
         </p>
       )}
       <table className="w-full max-w-2xl text-sm">
@@ -164,20 +165,20 @@ function SetDetail({ set, sets, rig }: { set: OffsetSet; sets: OffsetSet[]; rig:
           <tr className="ruled-b text-left text-xs text-soft">
             <th className="py-1 font-normal">Follower</th>
             <th className="font-normal">{set.name}</th>
-            <th className="font-normal">{other?.name ?? 'in force'}</th>
-            <th className="font-normal">differs by</th>
+            <th className="font-normal">{other?.name ?? 'Current'}</th>
+            <th className="font-normal">Difference</th>
           </tr>
         </thead>
         <tbody>
           {set.offsets.map(({ gearId, name, offsetMs }) => {
-            const beside = other ? offsetOf(other, gearId) : rig.gear.find(({ id }) => id === gearId)?.offsetMs;
-            if (offsetMs === 0 && beside === 0) return null;
+            const compared = other ? offsetOf(other, gearId) : rig.gear.find(({ id }) => id === gearId)?.offsetMs;
+            if (offsetMs === 0 && compared === 0) return null;
             return (
               <tr key={gearId} className="ruled-b">
                 <td className="py-1">{name}</td>
                 <td>{offsetIn(offsetMs, unit, at)}</td>
-                <td>{beside === undefined ? 'not there' : offsetIn(beside, unit, at)}</td>
-                <td>{beside === undefined ? '' : offsetIn(offsetMs - beside, unit, at)}</td>
+                <td>{compared === undefined ? 'not included' : offsetIn(compared, unit, at)}</td>
+                <td>{compared === undefined ? '' : offsetIn(offsetMs - compared, unit, at)}</td>
               </tr>
             );
           })}

@@ -8,16 +8,17 @@ import { Button } from '../../parts/button';
 import { Check } from '../../parts/check';
 import { Notice } from '../../parts/notice';
 import { saveFile } from '../../parts/save-file';
-import { lateInWords } from '../../parts/words';
+import { latenessText } from '../../parts/words';
+import { count, decimal, plural, whole } from '../../parts/numbers';
 
-const MOST_BYTES = 512 * 2 ** 20;
-const MOST_STEMS = 64;
+const MAX_BYTES = 512 * 2 ** 20;
+const MAX_STEMS = 64;
 
 interface OpenStem extends Stem {
   file: File;
 }
 
-/** Parts that were recorded one by one, each with the click beside it: put in time, and written anew. */
+/** Aligns stems that were recorded one by one, each with the click on one channel. */
 export function StemsPanel() {
   const [stems, setStems] = useState<OpenStem[]>([]);
   const [options, setOptions] = useState<StemOptions>({ fractions: false, together: false });
@@ -30,12 +31,12 @@ export function StemsPanel() {
     measure.readStem(new Uint8Array(await file.arrayBuffer()), clickChannel);
   const add = async (files: File[]) => {
     const told: string[] = [];
-    let room = MOST_STEMS - stems.length;
+    let room = MAX_STEMS - stems.length;
     for (const [i, file] of files.entries()) {
       setBusy(`Measuring ${i + 1} of ${files.length}: ${file.name}`);
       try {
-        if (file.size > MOST_BYTES) throw new Error('it is larger than 512 MB.');
-        if (room-- <= 0) throw new Error(`${MOST_STEMS} parts are the most at once.`);
+        if (file.size > MAX_BYTES) throw new Error('The file is larger than 512 MB. Export a shorter section.');
+        if (room-- <= 0) throw new Error(`Limited to ${MAX_STEMS} stems at a time. Save and remove some first.`);
         const reading = await read(file, 0);
         const alone = reading.peaks.length === 1;
         const stem: OpenStem = {
@@ -48,7 +49,9 @@ export function StemsPanel() {
         };
         setStems((all) => [...all, stem]);
       } catch (error) {
-        told.push(`${file.name}: ${error instanceof Error ? error.message : 'it cannot be read.'}`);
+        told.push(
+          `${file.name}: ${error instanceof Error ? error.message : 'The file can’t be read. Check that it is a WAV file.'}`,
+        );
       }
     }
     setProblems(told);
@@ -66,19 +69,20 @@ export function StemsPanel() {
   };
   const write = async (stem: OpenStem) => {
     const samples = moves.get(stem.id);
-    if (!samples) throw new Error(`It is not known how late ${stem.name} is.`);
+    if (!samples)
+      throw new Error(`Latency of ${stem.name} is unknown. Choose its click channel, or enter the latency.`);
     return measure.moveStem(new Uint8Array(await stem.file.arrayBuffer()), { samples });
   };
   const save = async (wanted: OpenStem[]) => {
     try {
       const [only] = wanted;
       if (only && wanted.length === 1) {
-        setBusy(`Writing ${only.name}`);
-        saveFile(writtenNames(wanted)[0] ?? 'in time.wav', [(await write(only)) as BlobPart], 'audio/wav');
+        setBusy(`Saving ${only.name}`);
+        saveFile(writtenNames(wanted)[0] ?? 'aligned.wav', [(await write(only)) as BlobPart], 'audio/wav');
       } else
-        saveFile('Stems in time.zip', await zipped(wanted, write, setBusy, moveList(wanted, moves)), 'application/zip');
+        saveFile('Aligned stems.zip', await zipped(wanted, write, setBusy, moveList(wanted, moves)), 'application/zip');
     } catch (error) {
-      setProblems([error instanceof Error ? error.message : 'It could not be written.']);
+      setProblems([error instanceof Error ? error.message : 'The file couldn’t be saved. Try again.']);
     } finally {
       setBusy(null);
     }
@@ -88,44 +92,28 @@ export function StemsPanel() {
   return (
     <div className="flex flex-col gap-4 px-5 py-4">
       <p className="max-w-prose text-sm text-soft">
-        Parts that were recorded in passes of their own, one sound at a time, each with the hub’s click on one of its
-        channels. Each is measured by its click, moved by as much as it is late, and written anew beside the old one.
+        For stems recorded one pass at a time, each with the hub’s click on one channel. Metronomo measures every stem
+        against its click, shifts it by its latency, and saves it as a new file. Your originals stay untouched.
       </p>
       <div
-        {...getRootProps({ 'aria-label': 'Drop WAV files here, or press to choose them' })}
+        {...getRootProps({ 'aria-label': 'Drop WAV files here, or choose them' })}
         className={`cursor-pointer border border-dashed px-3 py-5 text-center text-sm ${isDragActive ? 'border-clock bg-band' : 'border-soft hover:border-ink'}`}
       >
-        <input {...getInputProps({ accept: '.wav,audio/wav', 'aria-label': 'WAV files of parts' })} />
-        {busy ?? 'Drop WAV files here, or press to choose them'}
+        <input {...getInputProps({ accept: '.wav,audio/wav', 'aria-label': 'Stem WAV files' })} />
+        {busy ?? 'Drop WAV files here, or choose them'}
       </div>
       {problems.map((problem) => (
         <Notice key={problem}>{problem}</Notice>
       ))}
       {stems.length > 0 && (
         <>
-          <div className="flex flex-wrap items-center gap-x-6 gap-y-2 text-sm">
-            <Check
-              label="all begin at the first click"
-              checked={options.together}
-              onChange={() => setOptions((now) => ({ ...now, together: !now.together }))}
-            />
-            <Check
-              label="to fractions of a sample, read anew between them"
-              checked={options.fractions}
-              onChange={() => setOptions((now) => ({ ...now, fractions: !now.fractions }))}
-            />
-            <span className="flex-1" />
-            <Button tone="strong" disabled={busy !== null || ready.length === 0} onClick={() => void save(ready)}>
-              Write {ready.length === 1 ? 'it' : `all ${ready.length}, with a list`}
-            </Button>
-          </div>
           <table className="w-full text-sm">
             <thead>
               <tr className="ruled-b text-left text-xs text-soft">
-                <th className="py-1 font-normal">Part</th>
-                <th className="font-normal">Its click</th>
-                <th className="font-normal">Lands</th>
-                <th className="font-normal">Is moved by</th>
+                <th className="py-1 font-normal">Stem</th>
+                <th className="font-normal">Click channel</th>
+                <th className="font-normal">Landing</th>
+                <th className="font-normal">Shift</th>
                 <th />
               </tr>
             </thead>
@@ -144,13 +132,29 @@ export function StemsPanel() {
               ))}
             </tbody>
           </table>
+          <div className="flex flex-wrap items-center gap-x-6 gap-y-2 text-sm">
+            <Check
+              label="Line up all first clicks"
+              checked={options.together}
+              onChange={() => setOptions((now) => ({ ...now, together: !now.together }))}
+            />
+            <Check
+              label="Sub-sample precision"
+              checked={options.fractions}
+              onChange={() => setOptions((now) => ({ ...now, fractions: !now.fractions }))}
+            />
+            <span className="flex-1" />
+            <Button tone="strong" disabled={busy !== null || ready.length === 0} onClick={() => void save(ready)}>
+              Save {ready.length === 1 ? 'stem' : `all ${ready.length} with list`}
+            </Button>
+          </div>
         </>
       )}
     </div>
   );
 }
 
-/** One after the other, so that no more than one part is held at a time beside what is written. */
+/** One at a time, so that only one stem is in memory beside the output. */
 async function zipped(
   stems: readonly OpenStem[],
   write: (stem: OpenStem) => Promise<Uint8Array>,
@@ -170,10 +174,10 @@ async function zipped(
     file.push(bytes, true);
   };
   for (const [i, stem] of stems.entries()) {
-    say(`Writing ${i + 1} of ${stems.length}: ${stem.name}`);
+    say(`Saving ${i + 1} of ${stems.length}: ${stem.name}`);
     entry(names[i] ?? stem.id, await write(stem));
   }
-  entry('What was moved.csv', new TextEncoder().encode(list));
+  entry('Stem shifts.csv', new TextEncoder().encode(list));
   zip.end();
   if (problem) throw problem;
   return parts;
@@ -206,12 +210,12 @@ function StemRow({
       <td className="max-w-60 truncate py-2 pr-4" title={name}>
         <b>{name}</b>
         <span className="block text-xs text-soft">
-          {seconds.toFixed(1)} s, {peaks.length} {peaks.length === 1 ? 'channel' : 'channels'}, {sampleRate / 1000} kHz
+          {decimal(seconds, 1)} s, {count(peaks.length, 'channel')}, {sampleRate / 1000} kHz
         </span>
       </td>
       <td className="py-2 pr-4">
         <select
-          aria-label={`Click in ${name}`}
+          aria-label={`Click channel of ${name}`}
           className="border border-rule px-1.5 py-1"
           disabled={busy}
           value={clickChannel ?? NO_CLICK}
@@ -220,10 +224,10 @@ function StemRow({
           {peaks.length > 1 &&
             peaks.map((_, channel) => (
               <option key={channel} value={channel}>
-                on channel {channel + 1}
+                Channel {channel + 1}
               </option>
             ))}
-          <option value={NO_CLICK}>none: it is known</option>
+          <option value={NO_CLICK}>No click, enter latency</option>
         </select>
       </td>
       <td className="py-2 pr-4">
@@ -231,13 +235,13 @@ function StemRow({
           <label className="flex items-center gap-2">
             <input
               inputMode="decimal"
-              aria-label={`How late ${name} is, ms`}
+              aria-label={`Latency of ${name}, ms`}
               className="w-20 border border-rule px-2 py-1 text-right"
               defaultValue={knownLateMs}
               maxLength={10}
               onChange={({ target }) => {
                 const ms = Number(target.value.replace(',', '.').replace('−', '-'));
-                if (Number.isFinite(ms) && Math.abs(ms) <= MOST_KNOWN_MS) onKnown(ms);
+                if (Number.isFinite(ms) && Math.abs(ms) <= MAX_KNOWN_MS) onKnown(ms);
               }}
             />
             ms late
@@ -245,7 +249,7 @@ function StemRow({
         ) : (
           lateMs !== null && (
             <>
-              {lateInWords(lateMs)} <span className="text-soft">± {doubtMs.toFixed(2)}</span>
+              {latenessText(lateMs)} <span className="text-soft">± {decimal(doubtMs, 2)}</span>
             </>
           )
         )}
@@ -253,19 +257,20 @@ function StemRow({
       </td>
       <td className="py-2 pr-4 whitespace-nowrap">
         {by === null ? (
-          <span className="text-soft">not known</span>
+          <span className="text-soft">unknown</span>
         ) : (
           <>
-            {Number(Math.abs(by).toFixed(3))} samples {by < 0 ? 'earlier' : by > 0 ? 'later' : ''}
-            <span className="block text-xs text-soft">{((Math.abs(by) / sampleRate) * 1000).toFixed(2)} ms</span>
+            {Number.isInteger(by) ? whole(Math.abs(by)) : decimal(Math.abs(by), 3)} {plural(Math.abs(by), 'sample')}{' '}
+            {by < 0 ? 'earlier' : by > 0 ? 'later' : ''}
+            <span className="block text-xs text-soft">{decimal((Math.abs(by) / sampleRate) * 1000, 2)} ms</span>
           </>
         )}
       </td>
       <td className="py-1.5 text-right whitespace-nowrap">
         <Button disabled={busy || by === null} onClick={onSave}>
-          Write
+          Save
         </Button>
-        <Button tone="quiet" aria-label={`Take ${name} away`} onClick={onRemove}>
+        <Button tone="quiet" aria-label={`Remove ${name}`} onClick={onRemove}>
           <Trash2 size={14} aria-hidden />
         </Button>
       </td>
@@ -273,4 +278,4 @@ function StemRow({
   );
 }
 
-const MOST_KNOWN_MS = 2000;
+const MAX_KNOWN_MS = 2000;

@@ -1,27 +1,30 @@
 import type { OffsetLimit } from '@metronomo/core';
-import { standingOf, type AlignRow } from '../../align/align-rows';
+import { alignStatus, type AlignRow } from '../../align/align-rows';
 import { setOffset } from '../../hub/set-offset';
 import { Button } from '../../parts/button';
-import { inUnit, lateIn, moveIn } from '../../parts/units';
+import { count } from '../../parts/numbers';
+import { inUnit, lateIn, moveIn, residualIn } from '../../parts/units';
 import { useAlignLook, useUnitAt } from './look';
 
 const LIMITS: Record<OffsetLimit, string> = {
-  locked: 'it is locked',
-  earliest: 'it can be sent no earlier',
-  latest: 'it can be sent no later',
-  resolution: 'its own steps are no finer',
-  doubt: 'it varies too much to know better',
+  locked: 'offset is locked',
+  earliest: 'already sent as early as possible',
+  latest: 'already sent as late as possible',
+  resolution: 'limited by the device’s step size',
+  doubt: 'too much jitter to get closer',
 };
-/** Less than this the ear did not mean it. */
+/** Smaller differences than this weren't set by ear on purpose. */
 const BY_EAR_MS = 0.05;
 
-/** How one follower stands, in words, with the one thing to do about it. */
+/** A follower's status in words, with the one thing to do about it. */
 export function Verdict({ row, toleranceMs, live }: { row: AlignRow; toleranceMs: number; live: boolean }) {
   const unit = useAlignLook(({ unit }) => unit);
   const at = useUnitAt();
   const { gear, known, lateMs, meetMs, wantedMs, limit, stale, before } = row;
-  const standing = standingOf(row, toleranceMs);
-  const left = known && lateMs !== null ? `${lateIn(lateMs, unit, at)} ± ${inUnit(known.doubtMs, unit, at)}` : '';
+  const standing = alignStatus(row, toleranceMs);
+  const doubt = known ? ` ± ${inUnit(known.doubtMs, unit, at)}` : '';
+  const left = known && lateMs !== null ? lateIn(lateMs, unit, at) + doubt : '';
+  const residual = lateMs === null ? '' : residualIn(lateMs, unit, at) + doubt.replace(/ \w+$/, '');
   const apply = wantedMs !== null && (
     <Button onClick={() => void setOffset(gear.id, wantedMs)}>
       {standing === 'contradicted' ? 'Apply anyway' : 'Apply'}
@@ -29,39 +32,41 @@ export function Verdict({ row, toleranceMs, live }: { row: AlignRow; toleranceMs
   );
   switch (standing) {
     case 'unmeasured':
-      return <Said word="Not measured" below="measure it first" />;
+      return <Statement word="Not measured" below="measure first" />;
     case 'stale':
-      return <Said word="Stale: measure it again" below={stale ?? ''} tone="text-attention" />;
+      return <Statement word="Out of date, measure again" below={stale ?? ''} tone="text-attention" />;
     case 'contradicted':
       return (
-        <Said
-          word="Its last two takes disagree"
-          below={`by ${inUnit((known?.lateMs ?? 0) - (known?.contradictedBy?.lateMs ?? 0), unit, at)}; a third decides`}
+        <Statement
+          word="Last two takes disagree"
+          below={`by ${inUnit((known?.lateMs ?? 0) - (known?.contradictedBy?.lateMs ?? 0), unit, at)}; a third take decides`}
           tone="text-attention"
         >
           {apply}
-        </Said>
+        </Statement>
       );
     case 'type':
-      return <Said word="To be typed into its own menu" below={`${left}; see What to type`} tone="text-attention" />;
+      return <Statement word="Enter on the device" below={`${left}; see Device offsets`} tone="text-attention" />;
     case 'apply': {
       const changeMs = (wantedMs ?? 0) - gear.offsetMs;
       const byEar = !row.now && before && Math.abs(changeMs) > BY_EAR_MS;
       return (
-        <Said
+        <Statement
           word={moveIn(changeMs, unit, at)}
           below={
-            byEar ? `by ear ${inUnit(changeMs, unit, at)} ${changeMs < 0 ? 'later' : 'earlier'} than measured` : left
+            byEar
+              ? `${inUnit(changeMs, unit, at)} ${changeMs < 0 ? 'later' : 'earlier'} than measured, set by ear`
+              : left
           }
         >
           {apply}
-        </Said>
+        </Statement>
       );
     }
     case 'limited':
       return (
-        <Said
-          word={`${inUnit((lateMs ?? 0) - meetMs, unit, at)} will be left over`}
+        <Statement
+          word={`${inUnit((lateMs ?? 0) - meetMs, unit, at)} residual`}
           below={limit ? LIMITS[limit] : ''}
           tone="text-attention"
         />
@@ -70,9 +75,9 @@ export function Verdict({ row, toleranceMs, live }: { row: AlignRow; toleranceMs
       const byEarMs = wantedMs === null ? 0 : gear.offsetMs - wantedMs;
       const below =
         Math.abs(byEarMs) > BY_EAR_MS
-          ? `by ear ${inUnit(byEarMs, unit, at)} ${byEarMs > 0 ? 'later' : 'earlier'} than measured`
-          : `should be ${left}`;
-      return <Said word={live ? 'Applied, playing, not proved' : 'Applied, not proved'} below={below} />;
+          ? `${inUnit(byEarMs, unit, at)} ${byEarMs > 0 ? 'later' : 'earlier'} than measured, set by ear`
+          : `expected ${left}`;
+      return <Statement word={live ? 'Applied, playing, unconfirmed' : 'Applied, unconfirmed'} below={below} />;
     }
     case 'there':
       return (
@@ -81,19 +86,19 @@ export function Verdict({ row, toleranceMs, live }: { row: AlignRow; toleranceMs
             <svg width="12" height="12" aria-hidden>
               <circle cx="6" cy="6" r="5" fill="currentColor" />
             </svg>
-            {before ? 'Proved' : 'In time'}
+            {before ? 'Confirmed' : 'In time'}
             {row.locked && ', locked'}
           </b>
           <span className="text-xs text-soft">
-            left over {left}
-            {known && known.takes > 1 && `, ${known.takes} takes`}
+            residual {residual}
+            {known && known.takes > 1 && `, ${count(known.takes, 'take')}`}
           </span>
         </>
       );
   }
 }
 
-function Said({
+function Statement({
   word,
   below,
   tone = '',

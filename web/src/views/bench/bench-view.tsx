@@ -18,19 +18,34 @@ import { TakePanel } from './take-panel';
 import { TakeProgressBar } from './take-progress';
 import { TakeResult } from './take-result';
 
-const QUESTIONS = [
-  { id: 'latency', text: 'How late does it sound?' },
-  { id: 'recording', text: 'How late is it on a recording?' },
-  { id: 'calibration', text: 'What does my audio path add?' },
-  { id: 'loop', text: 'How long is MIDI on its way?' },
-  { id: 'clock', text: 'How even is this clock?' },
-  { id: 'chase', text: 'How fast does it lock?' },
-  { id: 'tempo', text: 'Does it follow?' },
-  { id: 'drift', text: 'Does it drift?' },
-  { id: 'link', text: 'How good is this network link?' },
+const GROUPS = [
+  {
+    name: 'Audio',
+    questions: [
+      { id: 'latency', text: 'How late is my gear?' },
+      { id: 'recording', text: 'How late is a recorded part?' },
+      { id: 'calibration', text: 'What is my audio round trip?' },
+    ],
+  },
+  {
+    name: 'MIDI',
+    questions: [
+      { id: 'loop', text: 'How fast is this MIDI path?' },
+      { id: 'clock', text: 'How stable is this clock?' },
+      { id: 'link', text: 'How good is this network link?' },
+    ],
+  },
+  {
+    name: 'Sync',
+    questions: [
+      { id: 'chase', text: 'How fast does timecode lock?' },
+      { id: 'tempo', text: 'Does my gear follow tempo?' },
+      { id: 'drift', text: 'Does my gear drift?' },
+    ],
+  },
 ] as const;
 
-type QuestionId = (typeof QUESTIONS)[number]['id'];
+type QuestionId = (typeof GROUPS)[number]['questions'][number]['id'];
 
 const PANELS: Record<QuestionId, () => React.ReactNode> = {
   latency: TakePanel,
@@ -44,12 +59,12 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
   link: LinkPanel,
 };
 
-/** The question that a take answers. */
+/** The question a take belongs to. */
 function questionOf({ plan, source }: Take): QuestionId {
   return plan?.question ?? (source === 'recording' ? 'recording' : 'latency');
 }
 
-/** Measuring: the question and its settings on the left, what came out on the right. */
+/** Measuring: pick a question, set up the take, read the result. */
 export function BenchView() {
   const { takeId } = useParams();
   const takes = useTakes();
@@ -67,30 +82,40 @@ export function BenchView() {
   };
   const Panel = PANELS[question];
   return (
-    <div className="grid min-h-full grid-cols-1 md:grid-cols-[240px_1fr]">
-      <aside className="ruled-r">
-        <div role="tablist" aria-label="Questions" aria-orientation="vertical" className="ruled-b py-2">
-          {QUESTIONS.map(({ id, text }) => (
-            <button
-              key={id}
-              type="button"
-              role="tab"
-              id={`question-${id}`}
-              aria-selected={question === id}
-              aria-controls="question"
-              onClick={() => ask(id)}
-              className={clsx(
-                'block w-full border-l-3 px-4 py-1.5 text-left text-sm hover:bg-raised',
-                question === id ? 'border-ink bg-raised font-bold' : 'border-transparent',
-              )}
-            >
-              {text}
-            </button>
+    <div className="grid min-h-full grid-cols-1 md:grid-cols-[240px_1fr] lg:grid-cols-[184px_232px_1fr]">
+      <aside className="ruled-r lg:contents">
+        <div
+          role="tablist"
+          aria-label="Questions"
+          aria-orientation="vertical"
+          className="py-2 max-lg:ruled-b lg:ruled-r"
+        >
+          {GROUPS.map(({ name, questions }) => (
+            <div key={name} role="presentation" className="mb-2">
+              <p className="px-4 pt-1 text-xs text-soft">{name}</p>
+              {questions.map(({ id, text }) => (
+                <button
+                  key={id}
+                  type="button"
+                  role="tab"
+                  id={`question-${id}`}
+                  aria-selected={question === id}
+                  aria-controls="question"
+                  onClick={() => ask(id)}
+                  className={clsx(
+                    'block w-full border-l-3 px-4 py-1.5 text-left text-sm hover:bg-raised',
+                    question === id ? 'border-ink bg-raised font-bold' : 'border-transparent',
+                  )}
+                >
+                  {text}
+                </button>
+              ))}
+            </div>
           ))}
         </div>
-        <div role="tabpanel" id="question" aria-labelledby={`question-${question}`} className="p-4">
+        <div role="tabpanel" id="question" aria-labelledby={`question-${question}`} className="p-4 lg:ruled-r">
           <Panel />
-          <div className="mt-6">
+          <div className="mt-4">
             <LimitsForm />
           </div>
         </div>
@@ -111,7 +136,7 @@ export function BenchView() {
         ) : question === 'link' ? (
           <LinkResults />
         ) : !take ? (
-          <NothingYet question={question} />
+          <NoTakesYet question={question} />
         ) : take.plan ? (
           <PlanResult key={take.id} take={take} />
         ) : (
@@ -131,33 +156,32 @@ function ClockResults() {
     <div className="max-w-prose text-soft">
       <h2 className="mb-2 text-lg font-bold text-ink">No clock measured yet</h2>
       <p>
-        Here stands how even a clock is that comes in: its tempo and how sure that is, its jitter, its drift, and how
-        steady it is over seconds and minutes. Choose whose, and press <b className="text-ink">Listen</b>.
+        Measures an incoming clock: tempo with its confidence interval, jitter, drift, and stability over seconds and
+        minutes. Choose a clock source and press <b className="text-ink">Measure clock</b>.
       </p>
     </div>
   );
 }
 
-const NOTHING_YET: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
+const WHAT_IT_DOES: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
   latency:
-    'A take plays quarter notes, listens to what comes back beside the hub’s click, and tells how late every beat landed.',
-  recording: 'Here stands how late each beat is on a recording from any recorder. Drop one on the left.',
+    'A take plays quarter notes, records the audio returns alongside the hub’s click, and shows how late each beat landed.',
+  recording: 'Drop a recording on the left to see how late each beat is. Any recorder will do.',
   calibration:
-    'With a cable from an output to an input this tells what the way out of the computer and in again adds. A take without the click on an input counts it off.',
-  loop: 'Notes go out at one port and come in at another: here stands how long that takes, and how much it varies.',
+    'Patch a cable from an output to an input to measure your audio round trip. Takes without a click input subtract it automatically.',
+  loop: 'Sends notes out of one port and times them coming back in. Shows how long the round trip takes and how much it varies.',
   chase:
-    'Timecode is started again and again: here stands how long a follower takes to run, where it lands, and how much that differs from start to start.',
+    'Starts timecode repeatedly. Shows how long a follower takes to lock, where it lands, and how much that varies between starts.',
   tempo:
-    'The tempo steps up and glides back: here stands how long each follower takes to have it, and how far it strays.',
-  drift:
-    'A long run tells whether a follower wanders from the beat, by how many parts in a million and how many ms in a song.',
+    'Steps the tempo up, then ramps it back down. Shows how long each follower takes to settle and how far it strays.',
+  drift: 'A long take shows whether a follower drifts off the beat, in parts per million and in ms per song.',
 };
 
-function NothingYet({ question }: { question: Exclude<QuestionId, 'clock' | 'link'> }) {
+function NoTakesYet({ question }: { question: Exclude<QuestionId, 'clock' | 'link'> }) {
   return (
     <div className="max-w-prose text-soft">
-      <h2 className="mb-2 text-lg font-bold text-ink">No take yet</h2>
-      <p>{NOTHING_YET[question]}</p>
+      <h2 className="mb-2 text-lg font-bold text-ink">No takes yet</h2>
+      <p>{WHAT_IT_DOES[question]}</p>
     </div>
   );
 }

@@ -3,9 +3,10 @@ import { scaleLinear } from 'd3-scale';
 import { useState } from 'react';
 import { Button } from '../../parts/button';
 import { useElementWidth } from '../../parts/use-element-width';
-import { lateInWords, signed } from '../../parts/words';
+import { latenessText, signed } from '../../parts/words';
 import { useExcerpt } from './use-sound';
 import { SampleWaveform } from '../../parts/waveform';
+import { whole } from '../../parts/numbers';
 
 const HEIGHT = 170;
 const WAVE_TOP = 34;
@@ -15,23 +16,23 @@ interface Props {
   takeId: string;
   channel: number;
   sampleRate: number;
-  /** When the beat was, in ms from the first sample. */
+  /** Time of the beat, in ms from the first sample. */
   pulseMs: number;
   landing: Landing;
-  /** Somebody has said where it is. */
+  /** Set by hand. */
   byHand: boolean;
-  /** How late it landed after all; null where it does not count, undefined where it is as measured. */
+  /** Corrected lateness; null excludes the beat, undefined resets it to measured. */
   onCorrect: (lateMs: number | null | undefined) => void;
 }
 
 const STEP_MS = 0.1;
 const BIG_STEP_MS = 1;
 
-/** One beat up close: the distance from the beat to the first instant of the attack, as a calliper takes it. */
+/** One beat zoomed in, with the distance from the beat to the onset, like a calliper. */
 export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand, onCorrect }: Props) {
   const [ref, width] = useElementWidth();
   const { pulse } = landing;
-  /** Where the cursor is held, as long as it is not let go. */
+  /** Cursor position while dragging. */
   const [held, setHeld] = useState<number | null>(null);
   const lateMs = held ?? landing.lateMs;
   const [middle] = useState(landing.lateMs);
@@ -42,13 +43,13 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
   const samples = useExcerpt(takeId, channel, at(from), at(to));
   const msAt = (event: React.PointerEvent<SVGSVGElement>) =>
     scale.invert(event.clientX - event.currentTarget.getBoundingClientRect().left);
-  const inSamples = sampleRate > 0 ? `, ${((lateMs / 1000) * sampleRate).toFixed(0)} samples` : '';
+  const inSamples = sampleRate > 0 ? `, ${whole((lateMs / 1000) * sampleRate)} samples` : '';
   const text = `${signed(lateMs, 2)} ms${inSamples}`;
   return (
     <figure ref={ref}>
       <figcaption className="text-xs text-soft">
-        Beat {pulse + 1} up close: {lateInWords(lateMs)}
-        {byHand && ', by hand'}
+        Beat {pulse + 1}, zoomed in: {latenessText(lateMs)}
+        {byHand && ', set by hand'}
       </figcaption>
       <svg
         width={width}
@@ -56,7 +57,7 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
         className="block overflow-visible"
         role="slider"
         tabIndex={0}
-        aria-label={`Where beat ${pulse + 1} begins`}
+        aria-label={`Onset of beat ${pulse + 1}`}
         aria-valuemin={from}
         aria-valuemax={to}
         aria-valuenow={lateMs}
@@ -116,15 +117,15 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
         ))}
       </svg>
       <div className="flex items-center gap-2 text-xs text-soft">
-        Drag the red line, or move it by arrow keys.
+        Drag the red line, or nudge it with the arrow keys.
         <span className="ml-auto flex">
           {byHand && (
             <Button tone="quiet" onClick={() => onCorrect(undefined)}>
-              As measured
+              Reset to measured
             </Button>
           )}
           <Button tone="quiet" onClick={() => onCorrect(null)}>
-            Does not count
+            Exclude beat
           </Button>
         </span>
       </div>
@@ -132,7 +133,7 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
   );
 }
 
-/** With its tip at x; `way` is where its tail lies. */
+/** Arrow head with its tip at x; `way` points towards its tail. */
 function arrowHead(x: number, way: number): string {
   return `M${x} 18l${way * 8} -4v8z`;
 }

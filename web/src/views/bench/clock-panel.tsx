@@ -5,6 +5,13 @@ import { endClockTake, runClockTake, runTrafficTakes, useClockFlow } from '../..
 import { Field, Select } from '../../parts/field';
 import { useClockSources } from './clock-sources';
 import { LengthField, ListenControls } from './listen-controls';
+import { count, whole } from '../../parts/numbers';
+
+const RECEIVING = {
+  nothing: 'No signal right now',
+  clock: 'Receiving clock',
+  timecode: 'Receiving timecode right now',
+} as const;
 
 const LENGTHS = [
   [10, '10 s'],
@@ -13,7 +20,7 @@ const LENGTHS = [
   [3600, '1 hour'],
 ] as const;
 
-/** Which clock, and for how long it is listened to. */
+/** Which clock to measure, and for how long. */
 export function ClockPanel() {
   const gear = useSession(({ rig }) => rig?.gear);
   const sources = useSession(({ snapshot }) => snapshot.sources);
@@ -27,11 +34,11 @@ export function ClockPanel() {
   if (!chosen)
     return (
       <p className="text-sm text-soft">
-        No port comes in to the hub. Choose one in{' '}
+        The hub has no input port. Choose one in{' '}
         <Link to="/rig" className="underline">
           Rig
         </Link>
-        , under Ports, or draw a cable into the hub.
+        , under Ports, or draw a cable to the hub.
       </p>
     );
   const others = ins.filter((one) => one.portId !== chosen.portId);
@@ -40,14 +47,14 @@ export function ClockPanel() {
     portId === null ? [] : [{ portId, name, channel: set.channels[0] ?? 1 }],
   );
   const line = lines.find((one) => one.portId === lineId);
-  const listen = () =>
+  const begin = () =>
     void (line
       ? runTrafficTakes(chosen, seconds, line)
       : runClockTake(chosen, seconds, against ? { against: { portId: against.portId, name: against.name } } : {}));
-  const arrives = sources.find(({ id }) => id === chosen.sourceId)?.arrives ?? 'nothing';
+  const arrives = sources.find(({ id }) => id === chosen.sourceId)?.receiving ?? 'nothing';
   return (
     <div className="flex flex-col gap-4">
-      <Field label="Clock of">
+      <Field label="Clock source" hint={RECEIVING[arrives]}>
         {(id) => (
           <Select id={id} value={chosen.portId} onChange={({ target }) => setPortId(target.value)}>
             {ins.map((one) => (
@@ -59,10 +66,10 @@ export function ClockPanel() {
         )}
       </Field>
       {others.length > 0 && (
-        <Field label="Against">
+        <Field label="Compare with">
           {(id) => (
             <Select id={id} value={otherId} onChange={({ target }) => setOtherId(target.value)}>
-              <option value="">nothing else</option>
+              <option value="">No other clock</option>
               {others.map((one) => (
                 <option key={one.portId} value={one.portId}>
                   {one.name}
@@ -72,35 +79,32 @@ export function ClockPanel() {
           )}
         </Field>
       )}
-      <Field label="Traffic" hint={line ? 'first quiet, then with notes, a knob and dumps on that line' : ''}>
+      <Field
+        label="Test traffic"
+        hint={line ? 'One take without traffic, then one with notes, controllers and SysEx dumps on that port' : ''}
+      >
         {(id) => (
           <Select id={id} value={lineId} onChange={({ target }) => setLineId(target.value)}>
-            <option value="">none</option>
+            <option value="">None</option>
             {lines.map((one) => (
               <option key={one.portId} value={one.portId}>
-                down the line to {one.name}
+                On the port to {one.name}
               </option>
             ))}
           </Select>
         )}
       </Field>
-      <LengthField
-        label="Listen for"
-        hint={arrives === 'clock' ? 'clock arrives' : `${arrives} arrives there now`}
-        lengths={LENGTHS}
-        seconds={seconds}
-        onChange={setSeconds}
-      />
+      <LengthField label="Duration" lengths={LENGTHS} seconds={seconds} onChange={setSeconds} />
       <ListenControls
-        begin={flow.state === 'measuring' ? 'Measuring …' : 'Listen'}
+        begin={flow.state === 'measuring' ? 'Calculating…' : 'Measure clock'}
         busy={flow.state === 'measuring'}
         progress={
           flow.state === 'recording'
-            ? `Listening: ${flow.seconds.toFixed(0)} of ${flow.wantedSeconds} s, ${flow.ticks} ticks`
+            ? `Measuring: ${whole(flow.seconds)} of ${flow.wantedSeconds} s, ${count(flow.ticks, 'tick')}`
             : null
         }
         problem={flow.state === 'idle' ? flow.problem : null}
-        onBegin={listen}
+        onBegin={begin}
         onEnd={() => endClockTake()}
       />
     </div>

@@ -1,7 +1,7 @@
 import { useMemo } from 'react';
 import { useSession } from '../../hub/session';
 
-/** The ports that come in to the hub, by the gear whose they are. */
+/** The hub's input ports, named by the connected device. */
 export function useClockSources(): { portId: string; sourceId: string; name: string }[] {
   const rig = useSession(({ rig }) => rig);
   return useMemo(

@@ -1,11 +1,11 @@
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { measure } from '../../hub/session';
 import { database } from '../../store/database';
 import type { Take, TakeLine } from '../../store/records';
 
 /**
- * Says by hand how late a beat of the line at `index` landed; with null, that it does not count; with undefined, that it is as measured. Without a beat,
- * for all of them. The take is computed again from its sound.
+ * Corrects the lateness of a beat of the line at `index` by hand; null excludes the beat, undefined resets it to
+ * measured. Without a beat, applies to all. The take is re-analyzed from its audio.
  */
 export async function correct(
   take: Take,
@@ -17,13 +17,13 @@ export async function correct(
     .where('id')
     .equals(take.id)
     .modify((now) => {
-      // As it stands now: another may have been corrected since the screen was drawn.
+      // Read the current record: another beat may have been corrected since rendering.
       now.lines = now.lines.map((line, i) => (i === index ? withCorrection(line, pulse, lateMs) : line));
     });
   await measure.analyze(take.id);
   if (lateMs !== null || pulse === null) return;
   const before = take.lines[index]?.corrections?.[pulse];
-  tell('This beat does not count any more.', () => void correct(take, index, pulse, before));
+  showToast('Beat excluded.', () => void correct(take, index, pulse, before));
 }
 
 export function rejectedOf({ corrections = {} }: TakeLine): string[] {

@@ -7,11 +7,12 @@ import { useTakeFlow } from '../../measure/take-parts';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { findCalibration } from '../../store/calibrations';
-import { heardOf } from '../../store/gear';
+import { withAudioReturn } from '../../store/gear';
 import type { Take } from '../../store/records';
 import { useClockSources } from './clock-sources';
+import { count, decimal, whole } from '../../parts/numbers';
 
-/** Runs a take and goes to it. */
+/** Runs a take, then opens its result. */
 function useRun(): { busy: boolean; run: (goes: () => Promise<Take | null>) => void } {
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const navigate = useNavigate();
@@ -54,9 +55,9 @@ function Choice<Value extends string | number>({
   );
 }
 
-const inputs = (count: number) => Array.from({ length: count }, (_, i) => [i, `input ${i + 1}`] as const);
+const inputs = (channels: number) => Array.from({ length: channels }, (_, i) => [i, `Input ${i + 1}`] as const);
 
-/** Which input the cable from the output goes to. */
+/** Audio round trip: the input at the end of the loopback cable. */
 export function CalibrationPanel() {
   const input = useSession(({ input }) => input);
   const clickChannel = useSession(({ rig }) => rig?.input.clickChannel ?? 0);
@@ -66,26 +67,26 @@ export function CalibrationPanel() {
   if (!input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
   return (
     <div className="flex flex-col gap-4">
-      <p className="text-sm">Run a cable from the output that plays the hub’s click to an input.</p>
+      <p className="text-sm">Patch a cable from the output that carries the hub’s click to an input.</p>
       <Choice
-        label="The cable goes to"
+        label="Loopback input"
         value={channel ?? clickChannel}
         options={inputs(input.channels)}
         onChange={setChannel}
       />
       <Button tone="strong" disabled={busy} onClick={() => run(() => runCalibration(channel ?? clickChannel))}>
-        Measure the path
+        Measure round trip
       </Button>
       <p className="text-xs text-soft">
         {known
-          ? `Known for ${known.input}: ${known.roundTripMs.toFixed(2)} ms, ${((known.roundTripMs * known.sampleRate) / 1000).toFixed(0)} samples at ${known.sampleRate / 1000} kHz.`
-          : `Not known yet for ${input.label}.`}
+          ? `Round trip of ${known.input}: ${decimal(known.roundTripMs, 2)} ms, ${whole((known.roundTripMs * known.sampleRate) / 1000)} samples at ${known.sampleRate / 1000} kHz.`
+          : `Round trip of ${input.label} not measured yet.`}
       </p>
     </div>
   );
 }
 
-/** Out where, and back where. */
+/** MIDI round trip: the output and the input port. */
 export function LoopPanel() {
   const rig = useSession(({ rig }) => rig);
   const back = useClockSources();
@@ -99,24 +100,26 @@ export function LoopPanel() {
   const out =
     outs.find(({ portId }) => portId === outPort) ?? outs.find(({ portId }) => portId === comesBack?.portId) ?? outs[0];
   if (!out || !comesBack)
-    return <p className="text-sm text-soft">This needs a port out and a port that comes in. Choose both in Rig.</p>;
+    return <p className="text-sm text-soft">This test needs an output port and an input port. Choose both in Rig.</p>;
   return (
     <div className="flex flex-col gap-4">
-      <p className="text-sm">A cable from the out to the in, or gear between them with thru on.</p>
+      <p className="text-sm">
+        Connect the output port to the input port with a cable, or through a device with MIDI thru on.
+      </p>
       <Choice
-        label="Out to"
+        label="Output port"
         value={out.portId}
         options={outs.map(({ portId, name }) => [portId, name] as const)}
         onChange={setOutPort}
       />
       <Choice
-        label="Back from"
+        label="Input port"
         value={comesBack.portId}
         options={back.map(({ portId, name }) => [portId, name] as const)}
         onChange={setBackPort}
       />
       <Button tone="strong" disabled={busy} onClick={() => run(() => runLoop(out, comesBack, out.channel))}>
-        Send 64 notes round
+        Send 64 notes
       </Button>
     </div>
   );
@@ -124,11 +127,11 @@ export function LoopPanel() {
 
 const RUN_MS = 5000;
 
-/** Who chases, where it is heard, and how often it is started. */
+/** Timecode lock: the follower, its audio return and the number of starts. */
 export function ChasePanel() {
   const rig = useSession(({ rig }) => rig);
   const channels = useSession(({ input }) => input?.channels ?? 0);
-  const chasers = (rig?.gear ?? []).filter(({ takes, portId }) => takes === 'timecode' && portId !== null);
+  const chasers = (rig?.gear ?? []).filter(({ syncsTo, portId }) => syncsTo === 'timecode' && portId !== null);
   const [gearId, setGearId] = useState<string | null>(null);
   const [channel, setChannel] = useState<number | null>(null);
   const [starts, setStarts] = useState(8);
@@ -136,8 +139,12 @@ export function ChasePanel() {
   const { busy, run } = useRun();
   const gear = chasers.find(({ id }) => id === gearId) ?? chasers[0];
   if (!rig || !gear)
-    return <p className="text-sm text-soft">Nobody in this rig takes timecode. Set it on the gear’s card in Rig.</p>;
-  // One that nothing else is heard on.
+    return (
+      <p className="text-sm text-soft">
+        No gear in this rig syncs to timecode. Set “Syncs to” on a device’s card in Rig.
+      </p>
+    );
+  // Default to an input that carries nothing else.
   const taken = [rig.input.clickChannel, ...rig.gear.map(({ returnChannel }) => returnChannel)];
   const free = inputs(channels).find(([one]) => !taken.includes(one))?.[0];
   const heardOn = channel ?? gear.returnChannel ?? free ?? 0;
@@ -145,14 +152,22 @@ export function ChasePanel() {
   const runs = Number.isFinite(bpm) && bpm >= 20 && bpm <= 400;
   return (
     <div className="flex flex-col gap-4">
+      <p className="text-sm">Record a click on every beat on the device, from the start of the song.</p>
       <Choice
-        label="Who chases"
+        label="Follower"
         value={gear.id}
         options={chasers.map(({ id, name }) => [id, name] as const)}
         onChange={setGearId}
       />
-      <Choice label="Heard on" value={heardOn} options={inputs(channels)} onChange={setChannel} />
-      <Field label="Click on its tape, BPM" hint="from the beginning of the song, a click on every beat">
+      <Choice label="Audio return" value={heardOn} options={inputs(channels)} onChange={setChannel} />
+      <Choice
+        label="Number of starts"
+        value={starts}
+        options={[4, 8, 16].map((n) => [n, count(n, 'start')] as const)}
+        hint={`${Math.round((starts * (RUN_MS + 1700)) / 1000)} s in total; the device stops between starts`}
+        onChange={setStarts}
+      />
+      <Field label="Recorded click, BPM">
         {(id) => (
           <input
             id={id}
@@ -164,63 +179,56 @@ export function ChasePanel() {
           />
         )}
       </Field>
-      <Choice
-        label="Starts"
-        value={starts}
-        options={[4, 8, 16].map((count) => [count, `${count} times`] as const)}
-        hint={`${Math.round((starts * (RUN_MS + 1700)) / 1000)} s; the tape stops in between`}
-        onChange={setStarts}
-      />
       <Button
         tone="strong"
         disabled={busy || !runs}
         onClick={() => run(() => runChase({ gear, channel: heardOn, starts, runMs: RUN_MS, bpm }))}
       >
-        Start and stop it
+        Measure lock time
       </Button>
     </div>
   );
 }
 
 const SHARES = [
-  [0.1, '10 % faster and back'],
-  [0.25, '25 % faster and back'],
-  [-0.1, '10 % slower and back'],
+  [0.1, '+10%, then back'],
+  [0.25, '+25%, then back'],
+  [-0.1, '−10%, then back'],
 ] as const;
 
-/** How far the tempo changes. */
+/** Tempo response: the size of the step. */
 export function TempoPanel() {
-  const gear = heardOf(useSession(({ rig }) => rig?.gear) ?? []);
+  const gear = withAudioReturn(useSession(({ rig }) => rig?.gear) ?? []);
   const [share, setShare] = useState<number>(SHARES[0][0]);
   const { busy, run } = useRun();
   return (
     <div className="flex flex-col gap-4">
-      <p className="text-sm">Four bars even, a step, four bars, a ramp back over four, and four more.</p>
-      <Choice label="The tempo goes" value={share} options={SHARES} onChange={setShare} />
+      <p className="text-sm">Four bars at your tempo, four at the new tempo, a four-bar ramp back, then four more.</p>
+      <Choice label="Tempo change" value={share} options={SHARES} onChange={setShare} />
       <Button tone="strong" disabled={busy || gear.length === 0} onClick={() => run(() => runTempo(gear, share))}>
-        Change the tempo
+        Start tempo test
       </Button>
     </div>
   );
 }
 
 const LENGTHS = [
-  [60, '1 minute'],
-  [600, '10 minutes'],
+  [60, '1 min'],
+  [600, '10 min'],
   [3600, '1 hour'],
 ] as const;
 
-/** For how long it is watched. */
+/** Drift: the duration. */
 export function DriftPanel() {
-  const gear = heardOf(useSession(({ rig }) => rig?.gear) ?? []);
+  const gear = withAudioReturn(useSession(({ rig }) => rig?.gear) ?? []);
   const [seconds, setSeconds] = useState<number>(600);
   const { busy, run } = useRun();
   return (
     <div className="flex flex-col gap-4">
-      <p className="text-sm">Everybody plays, and each landing is written down; the sound is not kept.</p>
-      <Choice label="Watch for" value={seconds} options={LENGTHS} onChange={setSeconds} />
+      <p className="text-sm">All gear plays and every landing is logged. No audio is saved.</p>
+      <Choice label="Duration" value={seconds} options={LENGTHS} onChange={setSeconds} />
       <Button tone="strong" disabled={busy || gear.length === 0} onClick={() => run(() => runDrift(gear, seconds))}>
-        Watch for drift
+        Measure drift
       </Button>
     </div>
   );

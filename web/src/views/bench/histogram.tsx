@@ -1,12 +1,13 @@
 import { bin } from 'd3-array';
 import { HistogramFigure } from '../../parts/chart-figure';
+import { count } from '../../parts/numbers';
 
-/** How the landings spread, in ms. */
+/** Distribution of the landings, in ms. */
 export function Histogram({ values }: { values: readonly number[] }) {
   const bins = bin().thresholds(Math.max(5, Math.round(Math.sqrt(values.length) * 1.5)))([...values]);
   return (
     <HistogramFigure
-      caption={`All ${values.length} beats, ms after the click`}
+      caption={`Distribution of all ${count(values.length, 'beat')}, ms late`}
       label={`Histogram of ${values.length} landings`}
       unit="beats"
       className="h-40"

@@ -3,19 +3,19 @@ import { Button } from '../../parts/button';
 import { COMMON_LIMITS, setLimits, useLimits, type Limits } from '../../parts/limits';
 
 const NAMES: [keyof Limits, string][] = [
-  ['tightMs', 'tight, up to'],
-  ['playingMs', 'fit for playing along, under'],
-  ['audibleMs', 'audible, under; unfit from there'],
-  ['cuesMs', 'chases well enough for cues, up to'],
+  ['tightMs', 'Tight, up to'],
+  ['playingMs', 'Playable, under'],
+  ['audibleMs', 'Audible, under'],
+  ['cuesMs', 'Good for cues, up to'],
 ];
 
-/** From where on the Bench says what; by common practice, as long as nobody sets it otherwise. */
+/** Limits of the verdicts; common practice until changed. */
 export function LimitsForm() {
   const limits = useLimits();
   const [wrong, setWrong] = useState(false);
   return (
     <details className="text-sm">
-      <summary className="cursor-pointer text-soft hover:text-ink">What the verdicts mean, in ms</summary>
+      <summary className="cursor-pointer text-soft hover:text-ink">Verdict limits, ms</summary>
       <div className="mt-2 flex flex-col gap-2">
         {NAMES.map(([key, name]) => (
           <label key={`${key} ${limits[key]}`} className="flex items-center gap-2">
@@ -33,10 +33,10 @@ export function LimitsForm() {
             />
           </label>
         ))}
-        {wrong && <p className="text-wrong">Each must be more than the one before. The old ones stay.</p>}
+        {wrong && <p className="text-wrong">Not saved. Each limit must be higher than the one above.</p>}
         <p className="text-xs text-soft">
-          Common practice: two clicks within 2 ms are heard as one, by 10 ms most players hear a flam, by 20 anybody
-          does.
+          Rule of thumb: within 2 ms, two clicks sound like one; at 10 ms most players hear a flam; at 20 ms everyone
+          does. Anything beyond “audible” is out of time.
         </p>
         <Button
           onClick={() => {
@@ -44,7 +44,7 @@ export function LimitsForm() {
             setWrong(false);
           }}
         >
-          Common practice again
+          Reset to defaults
         </Button>
       </div>
     </details>

@@ -1,7 +1,7 @@
 import clsx from 'clsx';
 import type { TakeLine } from '../../store/records';
 
-/** Which follower of a take is shown. */
+/** Chooses the follower to show. */
 export function LinePicker({
   lines,
   index,

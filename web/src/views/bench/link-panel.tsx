@@ -4,6 +4,7 @@ import { endLinkTake, measurePeer, useLinkFlow } from '../../measure/link-flow';
 import { usePeerSessions } from '../../network/use-peer-sessions';
 import { Field, Select } from '../../parts/field';
 import { LengthField, ListenControls } from './listen-controls';
+import { whole } from '../../parts/numbers';
 
 const LENGTHS = [
   [10, '10 s'],
@@ -11,7 +12,7 @@ const LENGTHS = [
   [60, '1 min'],
 ] as const;
 
-/** Which peer, and for how long it is asked. */
+/** Which peer to measure, and for how long. */
 export function LinkPanel() {
   const open = usePeerSessions().flatMap(({ peer, session }) => (session?.state === 'open' ? [{ peer, session }] : []));
   const flow = useLinkFlow(({ flow }) => flow);
@@ -21,7 +22,7 @@ export function LinkPanel() {
   if (!chosen)
     return (
       <p className="text-sm text-soft">
-        There is no open session with another computer or tablet. Invite one in{' '}
+        No open session with another computer or tablet. Invite one in{' '}
         <Link to="/rig" className="underline">
           Rig
         </Link>
@@ -31,7 +32,7 @@ export function LinkPanel() {
   const { peer, session } = chosen;
   return (
     <div className="flex flex-col gap-4">
-      <Field label="The way to">
+      <Field label="Network peer">
         {(id) => (
           <Select id={id} value={peer.key} onChange={({ target }) => setKey(target.value)}>
             {open.map((one) => (
@@ -43,21 +44,17 @@ export function LinkPanel() {
         )}
       </Field>
       <LengthField
-        label="Ask for"
-        hint={
-          session.weInvited
-            ? '40 questions about the time in a second'
-            : 'the other side invited, and asks once in a second'
-        }
+        label="Duration"
+        hint={session.weInvited ? '40 pings per second' : 'One ping per second, sent by the side that invited'}
         lengths={LENGTHS}
         seconds={seconds}
         onChange={setSeconds}
       />
       <ListenControls
-        begin="Measure the link"
+        begin="Measure link"
         progress={
           flow.state === 'asking'
-            ? `Asking: ${flow.seconds.toFixed(0)} of ${flow.wantedSeconds} s, ${flow.answered} answers`
+            ? `Measuring: ${whole(flow.seconds)} of ${flow.wantedSeconds} s, ${flow.answered} replies`
             : null
         }
         problem={flow.state === 'idle' ? flow.problem : null}

@@ -1,9 +1,8 @@
 import { measureLink, type LinkReport } from '@metronomo/core';
-import { format } from 'date-fns';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useMemo, useState } from 'react';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { changeRig, undoWhileLatest, useSession } from '../../hub/session';
 import { setBuffer } from '../../network/api';
 import { withPeer } from '../../network/peers';
@@ -13,8 +12,10 @@ import { LineFigure } from '../../parts/chart-figure';
 import { database } from '../../store/database';
 import { deleteEvent, listLinks } from '../../store/events';
 import type { HistoryEvent, LinkData } from '../../store/records';
+import { decimal, percent } from '../../parts/numbers';
+import { exactDayAndTime } from '../../parts/dates';
 
-/** What the ways to peers were found to be, the newest first. */
+/** Link measurements of this rig, newest first. */
 export function LinkResults() {
   const rigId = useSession(({ rig }) => rig?.id ?? '');
   const links = useLiveQuery(() => listLinks(rigId), [rigId, database]) ?? [];
@@ -25,8 +26,7 @@ export function LinkResults() {
     <div className="max-w-prose text-soft">
       <h2 className="mb-2 text-lg font-bold text-ink">No link measured yet</h2>
       <p>
-        Here stands what the network does to time on its way to another computer or tablet: how long it takes, how much
-        that varies, what is lost, and what to set on either side.
+        Measures latency, jitter and packet loss to another computer or tablet, and recommends settings for both sides.
       </p>
     </div>
   );
@@ -46,36 +46,36 @@ function LinkResult({
   const report = useMemo(() => measureLink(link.records), [link]);
   const remove = async () => {
     const undo = await deleteEvent(event);
-    tell(`The link to ${link.peerName} was taken out.`, () => void undo());
+    showToast(`Link measurement to ${link.peerName} deleted.`, () => void undo());
   };
   if (!report) return null;
   const startMs = report.points[0]?.atMs ?? 0;
   return (
     <div className="flex flex-col gap-4">
       <header className="flex flex-wrap items-center gap-3">
-        <h2 className="text-lg font-bold">The way to {link.peerName}</h2>
+        <h2 className="text-lg font-bold">Network link to {link.peerName}</h2>
         <select
-          aria-label="Which one is shown"
+          aria-label="Measurement shown"
           className="border border-rule px-1.5 py-1 text-sm"
           value={event.id}
           onChange={({ target }) => onChoose(target.value)}
         >
           {others.map(({ id, at, link: other }) => (
             <option key={id} value={id}>
-              {format(at, 'd MMM, HH:mm:ss')} {other?.peerName}
+              {exactDayAndTime(at)} {other?.peerName}
             </option>
           ))}
         </select>
-        <Button tone="quiet" className="ml-auto" aria-label="Delete this one" onClick={() => void remove()}>
+        <Button tone="quiet" className="ml-auto" aria-label="Delete measurement" onClick={() => void remove()}>
           <Trash2 size={16} aria-hidden />
         </Button>
       </header>
-      <p className="max-w-prose">{inWords(report, link)}</p>
+      <p className="max-w-prose">{summaryText(report, link)}</p>
+      <RecommendedSettings report={report} link={link} />
       <Numbers report={report} />
-      <WhatToSet report={report} link={link} />
       <LineFigure
-        caption="There and back, ms, by when it was asked, s"
-        label={`There and back to ${link.peerName}`}
+        caption="Round trip over time"
+        label={`Round trip to ${link.peerName}`}
         className="h-56"
         x="s"
         y="ms"
@@ -90,35 +90,31 @@ function LinkResult({
   );
 }
 
-function inWords({ roundTripMs, latestBackMs, bufferMs }: LinkReport, link: LinkData): string {
+function summaryText({ roundTripMs, latestBackMs, bufferMs }: LinkReport, link: LinkData): string {
   const enough = link.bufferMs >= bufferMs;
   return (
-    `A message is about ${(roundTripMs.median / 2).toFixed(1)} ms on its way, if both ways are alike, and up to ` +
-    `${latestBackMs.toFixed(1)} ms more now and then. ` +
+    `About ${decimal(roundTripMs.median / 2, 1)} ms one way if both directions are equal, with occasional delays of up to ` +
+    `${decimal(latestBackMs, 1)} ms more. ` +
     (enough
-      ? `The buffer of ${link.bufferMs} ms catches that: what comes is played as evenly as it was sent.`
-      : `The buffer of ${link.bufferMs} ms is too short for that: some of what comes is played late.`)
+      ? `The ${link.bufferMs} ms buffer absorbs this: incoming messages play as evenly as they were sent.`
+      : `The ${link.bufferMs} ms buffer is too short: some incoming messages play late.`)
   );
 }
 
 function Numbers({ report }: { report: LinkReport }) {
   const { asked, answered, roundTripMs, lossInterval, loss } = report;
-  const percent = (share: number) => (100 * share).toFixed(1);
   const numbers = [
-    ['There and back, median', `${roundTripMs.median.toFixed(2)} ms`],
+    ['Round trip, median', `${decimal(roundTripMs.median, 2)} ms`],
     [
-      'the shortest, 95 %, the longest',
-      `${roundTripMs.least.toFixed(2)}, ${roundTripMs.p95.toFixed(2)}, ${roundTripMs.most.toFixed(2)} ms`,
+      'Round trip, min/95%/max',
+      `${decimal(roundTripMs.least, 2)}, ${decimal(roundTripMs.p95, 2)}, ${decimal(roundTripMs.most, 2)} ms`,
     ],
+    ['Jitter out/back, std dev', `${decimal(report.jitterThereMs, 2)}, ${decimal(report.jitterBackMs, 2)} ms`],
     [
-      'Jitter there, back (standard deviation)',
-      `${report.jitterThereMs.toFixed(2)}, ${report.jitterBackMs.toFixed(2)} ms`,
+      'Packet loss',
+      `${percent(loss, 1)} of ${asked}, 95% interval ${percent(lossInterval[0], 1)} to ${percent(lossInterval[1], 1)}`,
     ],
-    [
-      'Lost',
-      `${percent(loss)} % of ${asked}, from ${percent(lossInterval[0])} to ${percent(lossInterval[1])} % (95 %)`,
-    ],
-    ['Answers', String(answered)],
+    ['Replies', String(answered)],
   ] as const;
   return (
     <dl className="grid max-w-2xl grid-cols-[auto_1fr] gap-x-5 gap-y-1 text-sm">
@@ -132,8 +128,8 @@ function Numbers({ report }: { report: LinkReport }) {
   );
 }
 
-/** The two numbers that this leads to: the buffer here, and the offset of what is sent there. */
-function WhatToSet({ report, link }: { report: LinkReport; link: LinkData }) {
+/** The receive buffer to set here, and the send offset for the other side. */
+function RecommendedSettings({ report, link }: { report: LinkReport; link: LinkData }) {
   const now = usePeerSessions().find(({ peer }) => peer.key === link.peerKey);
   const peer = now?.peer;
   const early = -report.offsetOnArrivalMs;
@@ -141,26 +137,26 @@ function WhatToSet({ report, link }: { report: LinkReport; link: LinkData }) {
     if (!peer) return;
     await changeRig((rig) => withPeer(rig, { ...peer, bufferMs: report.bufferMs }));
     if (now.session?.state === 'open') await setBuffer(now.session.id, report.bufferMs).catch(() => undefined);
-    tell(`What comes from ${peer.name} is played ${report.bufferMs} ms after it was sent.`, undoWhileLatest());
+    showToast(`Receive buffer for ${peer.name} set to ${report.bufferMs} ms.`, undoWhileLatest());
   };
   return (
-    <section aria-label="What to set" className="max-w-prose border border-rule bg-raised p-3 text-sm">
-      <h3 className="font-bold">What to set</h3>
+    <section aria-label="Recommended settings" className="max-w-prose border border-rule bg-raised p-3 text-sm">
+      <h3 className="font-bold">Recommended settings</h3>
       <p className="mt-1">
-        A buffer of <b>{report.bufferMs} ms</b> for what comes from there.{' '}
+        Receive buffer: <b>{report.bufferMs} ms</b>.{' '}
         {peer && peer.bufferMs === report.bufferMs ? (
-          <span className="text-good">It is set.</span>
+          <span className="text-good">Already set.</span>
         ) : (
           peer && (
             <Button className="ml-1" onClick={() => void set()}>
-              Set the buffer
+              Set buffer
             </Button>
           )
         )}
       </p>
       <p className="mt-2">
-        To gear there that plays what it is sent as it comes, send it <b>{early.toFixed(1)} ms earlier</b>. To another
-        Metronomo, send it earlier by the buffer that is set over there: it plays what comes at its time plus that
+        If the device there plays messages as they arrive, send <b>{decimal(early, 1)} ms earlier</b>. If it is another
+        Metronomo, send earlier by the receive buffer set over there: it plays each message at its timestamp plus that
         buffer.
       </p>
     </section>

@@ -2,7 +2,7 @@ import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 
-/** For how long something is listened to. */
+/** Duration of a measurement. */
 export function LengthField({
   label,
   hint,
@@ -11,13 +11,13 @@ export function LengthField({
   onChange,
 }: {
   label: string;
-  hint: string;
+  hint?: string;
   lengths: readonly (readonly [seconds: number, word: string])[];
   seconds: number;
   onChange: (seconds: number) => void;
 }) {
   return (
-    <Field label={label} hint={hint}>
+    <Field label={label} {...(hint && { hint })}>
       {(id) => (
         <Select id={id} value={seconds} onChange={({ target }) => onChange(Number(target.value))}>
           {lengths.map(([length, word]) => (
@@ -31,7 +31,7 @@ export function LengthField({
   );
 }
 
-/** Begins, or says how far it is and ends early; and what went wrong. */
+/** Start button, or progress with a button to finish early; and what went wrong. */
 export function ListenControls({
   begin,
   busy = false,
@@ -40,10 +40,10 @@ export function ListenControls({
   onBegin,
   onEnd,
 }: {
-  /** What the button says. */
+  /** Label of the start button. */
   begin: string;
   busy?: boolean;
-  /** While it listens. */
+  /** Progress text during the measurement. */
   progress: string | null;
   problem: string | null;
   onBegin: () => void;
@@ -60,7 +60,7 @@ export function ListenControls({
           <p className="text-sm" role="status">
             {progress}
           </p>
-          <Button onClick={onEnd}>End it now</Button>
+          <Button onClick={onEnd}>Finish early</Button>
         </>
       )}
       {problem !== null && <Notice>{problem}</Notice>}

@@ -2,13 +2,14 @@ import { chaseFitness, type ChaseReport, type DriftReport, type FollowingReport 
 import { useState } from 'react';
 import { Notice } from '../../parts/notice';
 import { useLimits, type Limits } from '../../parts/limits';
-import { lateInWords, signed } from '../../parts/words';
+import { latenessText, signed } from '../../parts/words';
 import type { Take, TakeLine } from '../../store/records';
 import { LineFigure } from '../../parts/chart-figure';
 import { LinePicker } from './line-picker';
 import { Numbers, TakeHeader, type Row } from './take-header';
+import { count, decimal, plural, whole } from '../../parts/numbers';
 
-/** A take that asked more than how late something sounds: in words, in numbers, as a picture. */
+/** The result of a round trip, chase, tempo or drift take: figures, verdict, chart. */
 export function PlanResult({ take }: { take: Take }) {
   const [index, setIndex] = useState(0);
   const line = take.lines[Math.min(index, take.lines.length - 1)];
@@ -17,17 +18,17 @@ export function PlanResult({ take }: { take: Take }) {
     <div className="flex flex-col gap-4">
       <TakeHeader
         take={take}
-        title={line ? `${TITLES[take.plan?.question ?? 'loop']}: ${line.name}` : 'Nothing'}
+        title={line ? `${TITLES[take.plan?.question ?? 'loop']}: ${line.name}` : 'No result'}
         rows={rows}
       />
       {take.lines.length > 1 && <LinePicker lines={take.lines} index={index} onChoose={setIndex} />}
-      {take.ending && <Notice>{take.ending} What was captured is kept.</Notice>}
+      {take.ending && <Notice>{take.ending} Everything captured until then is saved.</Notice>}
       {line?.problem && <Notice>{line.problem}</Notice>}
       {line && !line.problem && (
         <>
-          <InWords take={take} line={line} />
           <Numbers rows={rows} />
-          <Picture line={line} />
+          <Verdict take={take} line={line} />
+          <Charts line={line} />
         </>
       )}
     </div>
@@ -35,96 +36,97 @@ export function PlanResult({ take }: { take: Take }) {
 }
 
 const TITLES = {
-  calibration: 'What the audio path adds',
-  loop: 'There and back',
-  chase: 'How fast it locks',
-  tempo: 'How it follows',
-  drift: 'Whether it drifts',
+  calibration: 'Audio round trip',
+  loop: 'MIDI round trip',
+  chase: 'Timecode lock',
+  tempo: 'Tempo response',
+  drift: 'Drift',
 } as const;
 
-function InWords({ take, line }: { take: Take; line: TakeLine }) {
+function Verdict({ take, line }: { take: Take; line: TakeLine }) {
   const limits = useLimits();
   const { result, report } = line;
   if (take.plan?.question === 'calibration' && report)
     return (
       <p className="max-w-prose">
         {report.believable
-          ? `From the computer out and in again takes ${report.medianMs.toFixed(2)} ms, ${((report.medianMs * take.sampleRate) / 1000).toFixed(0)} samples. It is kept with ${take.input}; a take without the click on an input counts it off.`
+          ? `${decimal(report.medianMs, 2)} ms from output to input, ${whole((report.medianMs * take.sampleRate) / 1000)} samples. Saved for ${take.input}; takes without a click input subtract it automatically.`
           : report.reason}
       </p>
     );
   if (take.plan?.question === 'loop' && report)
     return (
       <p className="max-w-prose">
-        There and back takes {report.medianMs.toFixed(2)} ms, so one way about {(report.medianMs / 2).toFixed(2)} ms.{' '}
-        {report.missed > 0 && `${report.missed} of the notes never came back. `}
-        {report.extra > 0 && `${report.extra} came that were not sent: is there a loop? `}
+        {decimal(report.medianMs, 2)} ms round trip, about {decimal(report.medianMs / 2, 2)} ms one way.{' '}
+        {report.missed > 0 && `Notes that never returned: ${report.missed}. `}
+        {report.extra > 0 && `Extra notes received: ${report.extra}. Check for a MIDI loop. `}
       </p>
     );
   switch (result?.question) {
     case 'chase':
-      return <p className="max-w-prose">{chaseInWords(result.report, limits)}</p>;
+      return <p className="max-w-prose">{chaseText(line.name, result.report, limits)}</p>;
     case 'tempo':
       return (
         <p className="max-w-prose">
-          {followingInWords('After the step', result.step)} {followingInWords('After the ramp', result.ramp)}{' '}
+          {followingText('After the step', result.step)} {followingText('After the ramp', result.ramp)}{' '}
           {result.step.dependsMs.told
-            ? `At the other tempo it is ${lateInWords(result.step.dependsMs.differenceMs)} against the first: its latency depends on the tempo.`
-            : 'Its latency does not depend on the tempo, as far as can be told.'}
+            ? `${latenessText(result.step.dependsMs.differenceMs)} at the second tempo, compared with the first: latency depends on tempo.`
+            : 'No measurable change in latency with tempo.'}
         </p>
       );
     case 'drift':
-      return <p className="max-w-prose">{driftInWords(result.report)}</p>;
+      return <p className="max-w-prose">{driftText(result.report)}</p>;
     default:
       return null;
   }
 }
 
 const FITNESS: Record<ChaseReport['fitFor'], string> = {
-  everything: 'It lands at the same place each time: an offset does the rest, and it is fit for everything.',
-  'playing along':
-    'It lands a little elsewhere each time: fit for playing along, not for recording parts that must meet.',
-  cues: 'It lands elsewhere each time, further than any offset can mend: fit for cues, as of lights.',
-  nothing: 'It cannot be relied on to chase.',
+  everything:
+    'Every start lands in the same place. Set the offset once and it is tight enough for anything, including recording.',
+  'playing along': 'Starts vary slightly. Good enough to play along, not for recording parts that must line up.',
+  cues: 'Starts vary too much for any offset to fix. Good enough for lighting cues, not for recording.',
+  nothing: 'Too unreliable for chasing timecode.',
 };
 
-function chaseInWords(report: ChaseReport, { tightMs, playingMs, cuesMs }: Limits): string {
+function chaseText(name: string, report: ChaseReport, { tightMs, playingMs, cuesMs }: Limits): string {
   const { landsMs, lockMs, failed, starts } = report;
-  if (!landsMs || !lockMs) return 'It never ran. Does timecode arrive there, at the rate that it is set to?';
+  if (!landsMs || !lockMs)
+    return `${name} never started. Check that it receives timecode, and that its frame rate matches.`;
   const fit = chaseFitness(report, { everything: tightMs, 'playing along': playingMs, cues: cuesMs });
-  const missing = failed > 0 ? ` ${failed} of ${starts.length} times it did not run at all.` : '';
-  return `It runs ${(lockMs.median / 1000).toFixed(1)} s after the start, ${(lockMs.worst / 1000).toFixed(1)} s at the latest, and lands ${lateInWords(landsMs.median)}, from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.${missing} ${FITNESS[fit]}`;
+  const missing = failed > 0 ? ` ${failed} of ${count(starts.length, 'start')} failed.` : '';
+  return `Locks in ${decimal(lockMs.median / 1000, 1)} s, ${decimal(lockMs.worst / 1000, 1)} s at worst. Lands ${latenessText(landsMs.median)}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.${missing} ${FITNESS[fit]}`;
 }
 
-function stoodInWords(clicks: number[]): string {
+function stopsText(clicks: number[]): string {
   if (clicks.length === 0) return '—';
   const [least, most] = [Math.min(...clicks), Math.max(...clicks)];
-  if (least === 0 && most === 0) return 'where the hub stands';
+  if (least === 0 && most === 0) return 'same as the hub';
   return least === most
-    ? `${signed(least, 0)} clicks from the hub`
-    : `${signed(least, 0)} to ${signed(most, 0)} clicks from the hub`;
+    ? `${signed(least, 0)} ${plural(Math.abs(least), 'beat')} from the hub`
+    : `${signed(least, 0)} to ${signed(most, 0)} beats from the hub`;
 }
 
-function followingInWords(when: string, { settledMs, strayMs }: FollowingReport): string {
-  if (settledMs === null) return `${when} it did not settle within four bars.`;
-  if (settledMs < 1 && Math.abs(strayMs) < 0.05) return `${when} it has the tempo at once.`;
-  const took = settledMs < 1 ? 'it has the tempo at once' : `it takes ${(settledMs / 1000).toFixed(1)} s to have it`;
-  return `${when} ${took}, and strays by ${signed(strayMs)} ms at the most meanwhile.`;
+function followingText(when: string, { settledMs, strayMs }: FollowingReport): string {
+  if (settledMs === null) return `${when}: doesn’t settle within four bars.`;
+  if (settledMs < 1 && Math.abs(strayMs) < 0.05) return `${when}: follows immediately.`;
+  const took = settledMs < 1 ? 'follows immediately' : `settles in ${decimal(settledMs / 1000, 1)} s`;
+  return `${when}: ${took}, straying up to ${signed(strayMs)} ms.`;
 }
 
-function driftInWords({ ppm, ci95Ppm, told, msPerSong }: DriftReport): string {
-  const interval = `95 % interval ${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm`;
+function driftText({ ppm, ci95Ppm, told, msPerSong }: DriftReport): string {
+  const interval = `95% interval ${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm`;
   return told
-    ? `It runs ${Math.abs(ppm).toFixed(1)} ppm ${ppm > 0 ? 'fast' : 'slow'} (${interval}): ${Math.abs(msPerSong).toFixed(1)} ms in a song of four minutes.`
-    : `No drift can be told (${interval}): in a song of four minutes it stays within ${Math.max(...ci95Ppm.map((one) => Math.abs(one) * 0.24)).toFixed(1)} ms.`;
+    ? `Runs ${decimal(Math.abs(ppm), 1)} ppm ${ppm > 0 ? 'fast' : 'slow'} (${interval}): ${decimal(Math.abs(msPerSong), 1)} ms over a four-minute song.`
+    : `No measurable drift (${interval}): within ${decimal(Math.max(...ci95Ppm.map((one) => Math.abs(one) * 0.24)), 1)} ms over a four-minute song.`;
 }
 
 function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
-  const middle: Row[] = report
+  const latency: Row[] = report
     ? [
-        ['Median', `${report.medianMs.toFixed(2)} ms`],
-        ['95 % interval, ms', `${report.ci95Ms[0].toFixed(2)} to ${report.ci95Ms[1].toFixed(2)}`],
-        ['Spread', `${report.spreadMs.toFixed(2)} ms`],
+        ['Median', `${decimal(report.medianMs, 2)} ms`],
+        ['95% interval, ms', `${decimal(report.ci95Ms[0], 2)} to ${decimal(report.ci95Ms[1], 2)}`],
+        ['Jitter', `${decimal(report.spreadMs, 2)} ms`],
         ['Heard, missed, extra', `${report.matched}, ${report.missed}, ${report.extra}`],
       ]
     : [];
@@ -133,26 +135,26 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
       const { landsMs, lockMs, failed, starts } = result.report;
       const stood = starts.flatMap(({ stood }) => (stood ? [stood.follower - stood.hub] : []));
       return [
-        ['Lands, median', landsMs ? `${signed(landsMs.median)} ms` : '—'],
-        ['from start to start', landsMs ? `${landsMs.spread.toFixed(1)} ms` : '—'],
-        ['Time to lock, median', lockMs ? `${(lockMs.median / 1000).toFixed(2)} s` : '—'],
+        ['Median landing', landsMs ? `${signed(landsMs.median)} ms` : '—'],
+        ['Start-to-start spread', landsMs ? `${decimal(landsMs.spread, 1)} ms` : '—'],
+        ['Median lock time', lockMs ? `${decimal(lockMs.median / 1000, 2)} s` : '—'],
         ['Starts, failed', `${starts.length}, ${failed}`],
-        ['After a stop it stands', stoodInWords(stood)],
+        ['Position after stop', stopsText(stood)],
       ];
     }
     case 'tempo': {
       const { step, ramp } = result;
       const settles = ({ settledMs }: FollowingReport) =>
-        settledMs === null ? 'never' : `${(settledMs / 1000).toFixed(2)} s`;
+        settledMs === null ? 'never' : `${decimal(settledMs / 1000, 2)} s`;
       return [
-        ['Before', `${signed(step.before.medianMs, 2)} ms`],
-        ['after the step', `${signed(step.after.medianMs, 2)} ms`],
-        ['Has it after the step', settles(step)],
-        ['after the ramp', settles(ramp)],
-        ['Strays at the step', `${signed(step.strayMs)} ms`],
-        ['on the ramp', `${signed(ramp.strayMs)} ms`],
+        ['Latency before step', `${signed(step.before.medianMs, 2)} ms`],
+        ['Latency after step', `${signed(step.after.medianMs, 2)} ms`],
+        ['Settling time, step', settles(step)],
+        ['Settling time, ramp', settles(ramp)],
+        ['Peak deviation, step', `${signed(step.strayMs)} ms`],
+        ['Peak deviation, ramp', `${signed(ramp.strayMs)} ms`],
         [
-          'The other tempo makes',
+          'Change with tempo (95%)',
           `${signed(step.dependsMs.ci95Ms[0], 2)} to ${signed(step.dependsMs.ci95Ms[1], 2)} ms`,
         ],
       ];
@@ -161,28 +163,28 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
       const { ppm, ci95Ppm, msPerSong } = result.report;
       return [
         ['Drift', `${signed(ppm)} ppm`],
-        ['95 % interval', `${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm`],
-        ['In a song of 4 min', `${signed(msPerSong)} ms`],
-        ...middle,
+        ['95% interval', `${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm`],
+        ['Over a 4-minute song', `${signed(msPerSong)} ms`],
+        ...latency,
       ];
     }
     default:
       return take.plan?.question === 'calibration' && report
         ? [
-            ...middle,
-            ['Samples', `${((report.medianMs * take.sampleRate) / 1000).toFixed(1)} at ${take.sampleRate / 1000} kHz`],
+            ...latency,
+            ['Samples', `${decimal((report.medianMs * take.sampleRate) / 1000, 1)} at ${take.sampleRate / 1000} kHz`],
           ]
-        : middle;
+        : latency;
   }
 }
 
-function Picture({ line }: { line: TakeLine }) {
+function Charts({ line }: { line: TakeLine }) {
   const { result, landings, pulsesMs } = line;
   if (result?.question === 'chase')
     return (
       <LineFigure
-        caption="Where it landed, start by start"
-        label="Landing of every start"
+        caption="Landing by start"
+        label="Landing of each start"
         x="start"
         whole
         y="ms late"
@@ -208,7 +210,7 @@ function Picture({ line }: { line: TakeLine }) {
     <div className="flex flex-col gap-5">
       {result?.question === 'tempo' && (
         <LineFigure
-          caption="The tempo: the hub’s, and dashed what was heard of it"
+          caption="Tempo: hub (solid) and follower (dashed)"
           label="Tempo of hub and follower"
           x="seconds"
           y="BPM"
@@ -219,8 +221,8 @@ function Picture({ line }: { line: TakeLine }) {
         />
       )}
       <LineFigure
-        caption={result?.question === 'drift' ? 'How late each beat was heard' : 'How late each one came'}
-        label="Lateness over time"
+        caption={result?.question === 'drift' ? 'Landing of each beat over time' : 'Latency over time'}
+        label="Latency over time"
         x="seconds"
         y="ms late"
         series={[{ points, marks: result?.question !== 'drift' }]}

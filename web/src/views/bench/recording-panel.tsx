@@ -8,24 +8,25 @@ import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 import type { Take, TakeBeats } from '../../store/records';
+import { count, decimal, whole } from '../../parts/numbers';
 
-const MOST_BYTES = 512 * 2 ** 20;
+const MAX_BYTES = 512 * 2 ** 20;
 
 interface OpenFile extends FileSummary {
   name: string;
-  /** When it was opened: a new file begins with a new form. */
+  /** Time of opening; resets the form for a new file. */
   opened: number;
 }
 
-/** A WAV from any recorder: the click and the gear on two channels, or one channel and the tempo. */
+/** A WAV file: device and click on two channels, or one channel and a known tempo. */
 export function RecordingPanel() {
   const [file, setFile] = useState<OpenFile | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const open = async (dropped: File | undefined) => {
     if (!dropped) return;
-    if (dropped.size > MOST_BYTES) {
-      setProblem(`${dropped.name} is larger than 512 MB. Cut the part with the beats out of it and drop that.`);
+    if (dropped.size > MAX_BYTES) {
+      setProblem(`${dropped.name} is larger than 512 MB. Export only the section with the beats and drop that.`);
       return;
     }
     setBusy(true);
@@ -34,7 +35,9 @@ export function RecordingPanel() {
       setFile({ ...summary, name: dropped.name, opened: Date.now() });
       setProblem(null);
     } catch (error) {
-      setProblem(`${dropped.name}: ${error instanceof Error ? error.message : 'it cannot be read.'}`);
+      setProblem(
+        `${dropped.name}: ${error instanceof Error ? error.message : 'The file can’t be read. Check that it is a WAV file.'}`,
+      );
     } finally {
       setBusy(false);
     }
@@ -46,11 +49,11 @@ export function RecordingPanel() {
   return (
     <div className="flex flex-col gap-4">
       <div
-        {...getRootProps({ 'aria-label': 'Drop a WAV file here, or press to choose one' })}
+        {...getRootProps({ 'aria-label': 'Drop a WAV file here, or choose one' })}
         className={`cursor-pointer border border-dashed px-3 py-5 text-center text-sm ${isDragActive ? 'border-clock bg-band' : 'border-soft hover:border-ink'}`}
       >
         <input {...getInputProps({ accept: '.wav,audio/wav', 'aria-label': 'WAV file' })} />
-        {busy ? 'Reading …' : (file?.name ?? 'Drop a WAV here, or press to choose one')}
+        {busy ? 'Reading…' : (file?.name ?? 'Drop a WAV file here, or choose one')}
       </div>
       {problem && <Notice>{problem}</Notice>}
       {file && <RecordingForm key={file.opened} file={file} onProblem={setProblem} />}
@@ -114,7 +117,7 @@ function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (proble
       onProblem(null);
       void navigate(`/bench/${take.id}`);
     } catch (error) {
-      onProblem(error instanceof Error ? error.message : 'The recording cannot be measured.');
+      onProblem(error instanceof Error ? error.message : 'The recording couldn’t be measured. Try another file.');
     } finally {
       setBusy(false);
     }
@@ -129,15 +132,28 @@ function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (proble
       }}
     >
       <p className="text-xs text-soft">
-        {file.seconds.toFixed(1)} s at {file.sampleRate / 1000} kHz, {file.peaks.length} {two ? 'channels' : 'channel'}
+        {decimal(file.seconds, 1)} s at {file.sampleRate / 1000} kHz, {count(file.peaks.length, 'channel')}
       </p>
-      <Field label="The beats are">
+      <Field label="Device" hint="Assumes the device’s current offset was active during the recording">
+        {(id) => (
+          <Select id={id} value={gearId} onChange={(event) => setGearId(event.target.value)}>
+            {rig?.gear.map(({ id: gear, name }) => (
+              <option key={gear} value={gear}>
+                {name}
+              </option>
+            ))}
+            <option value="">Not in this rig</option>
+          </Select>
+        )}
+      </Field>
+      <ChannelSelect label="Device" file={file} value={gearChannel} onChange={setGearChannel} />
+      <Field label="Beat reference">
         {(id) => (
           <Select id={id} value={by} onChange={(event) => setBy(event.target.value as 'click' | 'tempo')}>
             <option value="click" disabled={!two}>
-              a click on another channel
+              Click on another channel
             </option>
-            <option value="tempo">an even tempo from the file’s start</option>
+            <option value="tempo">Fixed tempo</option>
           </Select>
         )}
       </Field>
@@ -146,24 +162,11 @@ function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (proble
       ) : (
         <div className="grid grid-cols-2 gap-3">
           <NumberField label="Tempo, BPM" value={tempo} onChange={setTempo} />
-          <NumberField label="First beat at, ms" value={firstBeat} onChange={setFirstBeat} />
+          <NumberField label="First beat, ms" value={firstBeat} onChange={setFirstBeat} />
         </div>
       )}
-      <ChannelSelect label="Gear" file={file} value={gearChannel} onChange={setGearChannel} />
-      <Field label="It is" hint="Its offset in force now is taken to have been in force.">
-        {(id) => (
-          <Select id={id} value={gearId} onChange={(event) => setGearId(event.target.value)}>
-            {rig?.gear.map(({ id: gear, name }) => (
-              <option key={gear} value={gear}>
-                {name}
-              </option>
-            ))}
-            <option value="">something not in this rig</option>
-          </Select>
-        )}
-      </Field>
       <Button type="submit" tone="strong" disabled={busy || !fits}>
-        {busy ? 'Measuring …' : 'Measure it'}
+        {busy ? 'Measuring…' : 'Measure'}
       </Button>
     </form>
   );
@@ -181,12 +184,12 @@ function ChannelSelect({
   onChange: (channel: number) => void;
 }) {
   return (
-    <Field label={`${label} is on`}>
+    <Field label={`${label} channel`}>
       {(id) => (
         <Select id={id} value={value} onChange={(event) => onChange(Number(event.target.value))}>
           {file.peaks.map((peak, i) => (
             <option key={i} value={i}>
-              channel {i + 1}, {peak > 0 ? `peak ${(20 * Math.log10(peak)).toFixed(0)} dB` : 'silent'}
+              Channel {i + 1}, {peak > 0 ? `peak ${whole(20 * Math.log10(peak))} dBFS` : 'silent'}
             </option>
           ))}
         </Select>

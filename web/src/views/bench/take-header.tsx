@@ -1,19 +1,20 @@
-import { format } from 'date-fns';
 import { Copy, Trash2 } from 'lucide-react';
 import { useNavigate } from 'react-router';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { Button } from '../../parts/button';
 import { database } from '../../store/database';
 import type { Take } from '../../store/records';
 import { deleteTake } from '../../store/takes';
 import { useTakes } from '../../store/use-takes';
+import { decimal, whole } from '../../parts/numbers';
+import { exactDayAndTime, dayAndTime } from '../../parts/dates';
 
-/** A name and what it is. */
+/** Label and value. */
 export type Row = [string, string];
 
 const LONGEST_NOTE = 200;
 
-/** What a take is, under which conditions, with a note; other takes of the same question; its numbers to copy; and away with it. */
+/** The take's title, conditions and note; switch to another take, copy the results, delete. */
 export function TakeHeader({ take, title, rows }: { take: Take; title: string; rows: Row[] }) {
   const question = take.plan?.question;
   const others = useTakes().filter(({ plan, status }) => plan?.question === question && status !== 'recording');
@@ -21,34 +22,34 @@ export function TakeHeader({ take, title, rows }: { take: Take; title: string; r
   const remove = async () => {
     const undo = await deleteTake(take.id);
     await navigate('/bench');
-    tell('The take was deleted.', () => void undo());
+    showToast('Take deleted.', () => void undo());
   };
   const copy = async () => {
     const lines = [title, conditionsOf(take), ...rows.map(([what, value]) => `${what}\t${value}`)];
     await navigator.clipboard.writeText(lines.join('\n'));
-    tell('The numbers were copied.');
+    showToast('Results copied.');
   };
   return (
     <header className="flex flex-col gap-1.5">
       <div className="flex flex-wrap items-center gap-3">
         <h2 className="text-lg font-bold">{title}</h2>
         <select
-          aria-label="Which take is shown"
+          aria-label="Take shown"
           className="border border-rule px-1.5 py-1 text-sm"
           value={take.id}
           onChange={({ target }) => void navigate(`/bench/${target.value}`)}
         >
           {others.map(({ id, startedAt, proof }) => (
             <option key={id} value={id}>
-              {format(startedAt, 'd MMM, HH:mm:ss')} {proof && 'proof'}
+              {exactDayAndTime(startedAt)} {proof && 'Proof'}
             </option>
           ))}
         </select>
         <span className="ml-auto flex">
           <Button tone="quiet" disabled={rows.length === 0} onClick={() => void copy()}>
-            <Copy size={14} aria-hidden /> Copy the numbers
+            <Copy size={14} aria-hidden /> Copy results
           </Button>
-          <Button tone="quiet" aria-label="Delete this take" title="Delete this take" onClick={() => void remove()}>
+          <Button tone="quiet" aria-label="Delete take" title="Delete take" onClick={() => void remove()}>
             <Trash2 size={16} aria-hidden />
           </Button>
         </span>
@@ -57,8 +58,8 @@ export function TakeHeader({ take, title, rows }: { take: Take; title: string; r
         <span>{conditionsOf(take)}</span>
         <input
           key={take.id}
-          aria-label="Note about this take"
-          placeholder="A note …"
+          aria-label="Note on this take"
+          placeholder="Add a note…"
           maxLength={LONGEST_NOTE}
           defaultValue={take.note ?? ''}
           className="min-w-40 flex-1 border-b border-transparent bg-transparent px-1 text-ink placeholder:text-soft hover:border-rule focus:border-ink"
@@ -75,18 +76,18 @@ export function TakeHeader({ take, title, rows }: { take: Take; title: string; r
   );
 }
 
-/** When, at which tempo, through what. */
+/** Date, tempo and audio settings, on one line. */
 export function conditionsOf(take: Take): string {
   const buffer = take.conditions?.bufferMs;
   return [
-    take.proof && 'proof',
-    format(take.startedAt, 'd MMM, HH:mm'),
-    take.bpm && `${take.bpm.toFixed(1)} BPM`,
+    take.proof && 'Proof',
+    dayAndTime(take.startedAt),
+    take.bpm && `${decimal(take.bpm, 1)} BPM`,
     take.sampleRate > 0 && `${take.sampleRate / 1000} kHz`,
     take.input,
-    buffer && `buffers ${buffer.toFixed(0)} ms`,
-    'bpm' in take.beats && take.source === 'live' && !take.plan && 'by what the audio path adds',
-    take.gaps && `the sound broke off ${take.gaps}×`,
+    buffer && `buffer ${whole(buffer)} ms`,
+    'bpm' in take.beats && take.source === 'live' && !take.plan && 'no click input, round trip subtracted',
+    take.gaps && `audio dropouts: ${take.gaps}`,
     take.conditions && `version ${take.conditions.version}`,
   ]
     .filter(Boolean)

@@ -4,19 +4,20 @@ import { useEffect, useRef } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import { useShallow } from 'zustand/react/shallow';
 import { useSession } from '../../hub/session';
-import { obstacle, runTake, runUntilKnown, secondsOf, takenGear } from '../../measure/take-flow';
+import { obstacle, runTake, runUntilKnown, secondsOf, gearInTake } from '../../measure/take-flow';
 import { useTakeFlow } from '../../measure/take-parts';
 import { findCalibration } from '../../store/calibrations';
 import { useTakeSettings, settingsOf, type PanelSettings } from './take-settings';
-import { heardOf, playersOf } from '../../store/gear';
+import { withAudioReturn, withAudio } from '../../store/gear';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Drive } from '../../store/records';
+import { whole, decimal } from '../../parts/numbers';
 
 const LENGTHS = [4, 8, 16, 64, 256];
 const KNOWN_WITHIN_MS = 0.5;
 
-/** Which followers, how long, and how they are made to sound. */
+/** Settings of a take: which followers, how they come back, what they play and for how long. */
 export function TakePanel() {
   const rig = useSession(({ rig }) => rig);
   const input = useSession(({ input }) => input);
@@ -29,10 +30,10 @@ export function TakePanel() {
   const byCalibration = beatsBy === 'calibration';
   const onChannel =
     settings.onChannel !== null && settings.onChannel < (input?.channels ?? 0) ? settings.onChannel : undefined;
-  // On one input everybody can be heard whose turn it is, also who has none of its own.
-  const all = onChannel === undefined ? heardOf(rig?.gear ?? []) : playersOf(rig?.gear ?? []);
+  // One at a time on a shared input: devices without an audio return of their own can be measured too.
+  const all = onChannel === undefined ? withAudioReturn(rig?.gear ?? []) : withAudio(rig?.gear ?? []);
   const gearIds = all.flatMap(({ id }) => (left.includes(id) ? [] : [id]));
-  const why = rig ? obstacle(rig, takenGear(rig, { gearIds, onChannel }), input, byCalibration) : null;
+  const why = rig ? obstacle(rig, gearInTake(rig, { gearIds, onChannel }), input, byCalibration) : null;
   const navigate = useNavigate();
   const take = async () => {
     const wanted = { gearIds, bars, drive, proof: false, byCalibration, onChannel };
@@ -45,8 +46,8 @@ export function TakePanel() {
   useTakeKey(() => void take());
   const seconds = rig ? secondsOf({ gearIds, bars, onChannel }, rig.bpm) : 0;
   return (
-    <div className="flex flex-col gap-4">
-      <fieldset className="grid grid-cols-2 gap-x-2 gap-y-1 text-xs">
+    <div className="flex flex-col gap-3">
+      <fieldset className="flex flex-col gap-1 text-xs">
         <legend className="mb-1 text-soft">Followers</legend>
         {all.map(({ id, name }) => (
           <label key={id} className="flex min-w-0 items-center gap-1.5" title={name}>
@@ -59,33 +60,50 @@ export function TakePanel() {
             <span className="truncate">{name}</span>
           </label>
         ))}
-        {all.length === 0 && <span className="text-soft">none in this rig yet</span>}
+        {all.length === 0 && <span className="text-soft">None in this rig yet</span>}
       </fieldset>
-      <Field label="They play">
-        {(id) => (
-          <Select id={id} value={drive} onChange={(event) => set({ drive: event.target.value as Drive })}>
-            <option value="clock">their own pattern</option>
-            <option value="notes">notes from the hub</option>
-          </Select>
-        )}
-      </Field>
-      <Field label="Heard">
+      <Field label="Audio returns">
         {(id) => (
           <Select
             id={id}
             value={onChannel ?? ''}
             onChange={({ target }) => set({ onChannel: target.value === '' ? null : Number(target.value) })}
           >
-            <option value="">all at once, each on its input</option>
+            <option value="">All, separate inputs</option>
             {Array.from({ length: input?.channels ?? 0 }, (_, channel) => (
               <option key={channel} value={channel} disabled={!byCalibration && channel === rig?.input.clickChannel}>
-                in turn, all on input {channel + 1}
+                One at a time on input {channel + 1}
               </option>
             ))}
           </Select>
         )}
       </Field>
-      <Field label="Length" hint={`${bars * BEATS_PER_BAR} beats each, ${seconds.toFixed(0)} s and a bar to settle`}>
+      {calibration && (
+        <Field label="Beat reference">
+          {(id) => (
+            <Select
+              id={id}
+              value={beatsBy}
+              onChange={({ target }) => set({ beatsBy: target.value as PanelSettings['beatsBy'] })}
+            >
+              <option value="click">Click input</option>
+              <option value="calibration">Hub clock minus {decimal(calibration.roundTripMs, 1)} ms round trip</option>
+            </Select>
+          )}
+        </Field>
+      )}
+      <Field label="Test pattern">
+        {(id) => (
+          <Select id={id} value={drive} onChange={(event) => set({ drive: event.target.value as Drive })}>
+            <option value="clock">Own patterns</option>
+            <option value="notes">Notes from the hub</option>
+          </Select>
+        )}
+      </Field>
+      <Field
+        label="Length"
+        hint={`${bars * BEATS_PER_BAR} beats per device, ${whole(seconds)} s plus one bar to settle`}
+      >
         {(id) => (
           <Select id={id} value={bars} onChange={(event) => set({ bars: Number(event.target.value) })}>
             {LENGTHS.map((length) => (
@@ -103,40 +121,24 @@ export function TakePanel() {
           checked={known}
           onChange={() => set({ known: !known })}
         />
-        again and longer until each is known to ±{KNOWN_WITHIN_MS} ms
+        Repeat with longer takes until every result is within ±{KNOWN_WITHIN_MS} ms
       </label>
-      {calibration && (
-        <Field label="Beats">
-          {(id) => (
-            <Select
-              id={id}
-              value={beatsBy}
-              onChange={({ target }) => set({ beatsBy: target.value as PanelSettings['beatsBy'] })}
-            >
-              <option value="click">the click on its input</option>
-              <option value="calibration">
-                the hub’s time, less {calibration.roundTripMs.toFixed(1)} ms of audio path
-              </option>
-            </Select>
-          )}
-        </Field>
-      )}
-      <Button tone="strong" className="justify-between" disabled={busy || why !== null} onClick={() => void take()}>
-        Take <span className="opacity-70">M</span>
-      </Button>
       {why && <p className="text-sm text-attention">{why}</p>}
+      <Button tone="strong" className="justify-between" disabled={busy || why !== null} onClick={() => void take()}>
+        Record take <span className="opacity-70">M</span>
+      </Button>
     </div>
   );
 }
 
-/** `M` anywhere comes here with a wish for a take in its state; each wish is granted once. */
+/** `M` in any view navigates here with a request in the location state; each request starts one take. */
 function useTakeKey(take: () => void): void {
   const { state } = useLocation() as { state: { take?: number } | null };
-  const granted = useRef<number | null>(null);
-  const wish = state?.take ?? null;
+  const started = useRef<number | null>(null);
+  const requested = state?.take ?? null;
   useEffect(() => {
-    if (wish === null || granted.current === wish || Date.now() - wish > 1000) return;
-    granted.current = wish;
+    if (requested === null || started.current === requested || Date.now() - requested > 1000) return;
+    started.current = requested;
     take();
   });
 }

@@ -1,25 +1,26 @@
 import { Progress } from 'radix-ui';
 import { endTake, useTakeFlow } from '../../measure/take-parts';
 import { Button } from '../../parts/button';
+import { whole } from '../../parts/numbers';
 
-/** How far the take has come, and the way out of it; `words`: what it is part of. */
+/** Progress of the take, with a button to finish early. `words`: the larger job it is part of. */
 export function TakeProgressBar({ words: partOf = '' }: { words?: string }) {
   const flow = useTakeFlow(({ flow }) => flow);
   if (flow.state === 'idle') return null;
   const { capturedSeconds: captured = 0, wantedSeconds = 0 } = flow.progress ?? {};
-  // The last block may reach past the end.
+  // The last audio block may extend past the end.
   const capturedSeconds = Math.min(captured, wantedSeconds);
   const words =
     flow.state === 'settling'
-      ? 'One bar to settle …'
-      : `Listening: ${capturedSeconds.toFixed(0)} of ${wantedSeconds.toFixed(0)} s${flow.words ? `, ${flow.words}` : ''}`;
+      ? 'Settling for one bar…'
+      : `Measuring: ${whole(capturedSeconds)} of ${whole(wantedSeconds)} s${flow.words ? `, ${flow.words}` : ''}`;
   return (
     <div className="flex items-center gap-4 border border-ink bg-raised px-4 py-1.5">
       {partOf && <b className="text-sm">{partOf}</b>}
       <Progress.Root
         value={capturedSeconds}
         max={wantedSeconds || 1}
-        aria-label="Take under way"
+        aria-label="Take progress"
         className="h-2.5 flex-1 border border-ink"
       >
         <Progress.Indicator
@@ -30,7 +31,7 @@ export function TakeProgressBar({ words: partOf = '' }: { words?: string }) {
       <span className="w-44 text-sm" role="status">
         {words}
       </span>
-      <Button onClick={endTake}>End it now</Button>
+      <Button onClick={endTake}>Finish early</Button>
     </div>
   );
 }

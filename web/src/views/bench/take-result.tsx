@@ -7,13 +7,14 @@ import { LinePicker } from './line-picker';
 import { TakeHeader, type Row } from './take-header';
 import clsx from 'clsx';
 import { Notice } from '../../parts/notice';
-import { lateInWords, moveInWords, offsetInWords, verdict } from '../../parts/words';
+import { latenessText, moveText, offsetText, verdict } from '../../parts/words';
 import type { Take, TakeLine } from '../../store/records';
 import { Caliper } from './caliper';
 import { Histogram } from './histogram';
 import { TakeWaveform } from './take-waveform';
+import { decimal, whole } from '../../parts/numbers';
 
-/** One take: its sound with grid and onsets, one beat up close, the spread, and the result in words and numbers. */
+/** One take: figures and verdict, waveform with grid and onsets, one beat zoomed in, and the distribution. */
 export function TakeResult({ take }: { take: Take }) {
   const [index, setIndex] = useState(0);
   const [beat, setBeat] = useState(0);
@@ -26,9 +27,9 @@ export function TakeResult({ take }: { take: Take }) {
   const landing = line.landings[Math.min(beat, line.landings.length - 1)];
   return (
     <div className="flex flex-col gap-4">
-      <TakeHeader take={take} title={`How late ${line.name} sounds`} rows={numbersOf(line)} />
+      <TakeHeader take={take} title={`Latency: ${line.name}`} rows={numbersOf(line)} />
       {take.lines.length > 1 && <LinePicker lines={take.lines} index={index} onChoose={choose} />}
-      {take.ending && <Notice>{take.ending} What was captured is kept.</Notice>}
+      {take.ending && <Notice>{take.ending} Everything captured until then is saved.</Notice>}
       {line.problem && <Notice>{line.problem}</Notice>}
       {line.warning && <Notice>{line.warning}</Notice>}
       {line.report && line.report.matched > 0 && <Numbers line={line} sampleRate={take.sampleRate} />}
@@ -49,13 +50,13 @@ export function TakeResult({ take }: { take: Take }) {
       )}
       {rejectedOf(line).length > 0 && (
         <p className="text-sm">
-          By hand: {rejectedOf(line).length} beats do not count.{' '}
+          Beats excluded by hand: {rejectedOf(line).length}.{' '}
           <button
             type="button"
             className="underline underline-offset-2"
             onClick={() => void correct(take, index, null, undefined)}
           >
-            All as measured
+            Restore all
           </button>
         </p>
       )}
@@ -83,11 +84,11 @@ function numbersOf({ report, offsetMs }: TakeLine): Row[] {
   if (!report || report.matched === 0) return [];
   const { medianMs, ci95Ms, spreadMs, matched, missed, extra } = report;
   return [
-    ['Lands, ms late', medianMs.toFixed(3)],
-    ['95 % interval, ms', `${ci95Ms[0].toFixed(3)} to ${ci95Ms[1].toFixed(3)}`],
-    ['Spread, ms', spreadMs.toFixed(3)],
+    ['Median landing, ms late', decimal(medianMs, 3)],
+    ['95% interval, ms', `${decimal(ci95Ms[0], 3)} to ${decimal(ci95Ms[1], 3)}`],
+    ['Jitter, ms', decimal(spreadMs, 3)],
     ['Heard, missed, extra', `${matched}, ${missed}, ${extra}`],
-    ['Offset then', offsetInWords(offsetMs)],
+    ['Offset during take', offsetText(offsetMs)],
   ];
 }
 
@@ -98,36 +99,35 @@ function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
   const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, reason } = report;
   const said = verdict(medianMs, limits);
   return (
-    <div className="ruled-b grid grid-cols-2 gap-x-6 gap-y-3 pb-4 lg:grid-cols-[auto_auto_auto_auto_1fr_auto]">
+    <div className="ruled-b grid grid-cols-2 gap-x-6 gap-y-3 pb-4 lg:grid-cols-3 xl:grid-cols-[auto_auto_auto_auto_auto]">
       <Figure
-        label="Lands"
-        value={lateInWords(medianMs)}
-        // A table of beats knows of no samples.
-        below={
-          sampleRate > 0 ? `${((medianMs / 1000) * sampleRate).toFixed(0)} samples at ${sampleRate / 1000} kHz` : ''
-        }
+        label="Median landing"
+        value={latenessText(medianMs)}
+        // Beats imported from CSV have no sample rate.
+        below={sampleRate > 0 ? `${whole((medianMs / 1000) * sampleRate)} samples at ${sampleRate / 1000} kHz` : ''}
         strong
       />
-      <Figure label="95 % interval, ms" value={`${ci95Ms[0].toFixed(2)} to ${ci95Ms[1].toFixed(2)}`} />
-      <Figure label="Spread" value={`${spreadMs.toFixed(2)} ms`} />
+      <Figure label="95% interval, ms" value={`${decimal(ci95Ms[0], 2)} to ${decimal(ci95Ms[1], 2)}`} />
+      <Figure label="Jitter" value={`${decimal(spreadMs, 2)} ms`} />
       <Figure label="Beats" value={`${matched} heard`} below={`${missed} missed, ${extra} extra`} />
-      <p className="text-sm">
+      <Figure label="Offset during take" value={offsetText(line.offsetMs)} />
+      <p className="col-span-full text-sm">
         {believable ? (
           <>
             <b>{said.word}</b> {said.meaning} <span className="text-soft">({said.by})</span>{' '}
-            {Math.abs(medianMs) >= 0.05 && <>To put it on the beat, {moveInWords(-medianMs)}.</>}
+            {Math.abs(medianMs) >= 0.05 && <>To land on the beat, {moveText(-medianMs)}.</>}
           </>
         ) : (
           <>
-            <b className="text-attention">Not to be believed.</b> {reason}
+            <b className="text-attention">Not reliable.</b> {reason}
           </>
         )}
+        {line.gearId && (
+          <Link to="/align" className="ml-3 underline underline-offset-2">
+            Align →
+          </Link>
+        )}
       </p>
-      {line.gearId && (
-        <Link to="/align" className="self-start border border-ink bg-raised px-3 py-1.5 text-sm hover:bg-sheet">
-          Align →
-        </Link>
-      )}
     </div>
   );
 }

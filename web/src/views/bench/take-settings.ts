@@ -2,22 +2,22 @@ import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
 import type { Drive } from '../../store/records';
 
-/** How takes are made in a rig; remembered, each piece of gear that was left out with it. */
+/** Take settings per rig, remembered along with the deselected devices. */
 export interface PanelSettings {
-  /** Gear that is not measured. */
+  /** Devices left out of takes. */
   left: string[];
   bars: number;
   drive: Drive;
-  /** Again and longer, until each is known well enough. */
+  /** Repeat with longer takes until each result is within the interval. */
   known: boolean;
   beatsBy: 'click' | 'calibration';
-  /** The input on which all are heard, one after the other; null where each has its own. */
+  /** Shared input for one device at a time; null if each has its own. */
   onChannel: number | null;
 }
 
 const USUAL: PanelSettings = { left: [], bars: 8, drive: 'clock', known: false, beatsBy: 'click', onChannel: null };
 
-/** By the rig. */
+/** Keyed by rig. */
 export const useTakeSettings = create(
   persist((): Record<string, PanelSettings> => ({}), { name: 'metronomo.takeSettings' }),
 );

@@ -7,18 +7,21 @@ import { useEnvelopes } from './use-sound';
 const TOP = 20;
 const CLICK_HEIGHT = 44;
 const GEAR_HEIGHT = 84;
-/** Onsets stand as ticks under the gear's sound. */
+/** Length of the onset ticks under the device's waveform. */
 const ONSET_TICK = 16;
 
 interface Props {
   take: Take;
   line: TakeLine;
-  /** The beat shown up close. */
+  /** The selected beat. */
   beat: number | null;
   onBeat: (pulse: number) => void;
 }
 
-/** The whole take, or the turn that it was heard in: the click over the gear, the grid through both, each onset a line; press a beat to see it up close. */
+/**
+ * The whole take, or the device's turn: click above device, the grid through both, a line per onset; press a beat to
+ * zoom in.
+ */
 export function TakeWaveform({ take, line, beat, onBeat }: Props) {
   const [ref, width] = useElementWidth();
   const clickChannel = 'clickChannel' in take.beats ? take.beats.clickChannel : null;
@@ -41,7 +44,7 @@ export function TakeWaveform({ take, line, beat, onBeat }: Props) {
       ref={ref}
       role="slider"
       tabIndex={0}
-      aria-label="Beat shown up close"
+      aria-label="Selected beat"
       aria-valuemin={1}
       aria-valuemax={Math.max(1, line.pulsesMs.length)}
       aria-valuenow={(beat ?? 0) + 1}

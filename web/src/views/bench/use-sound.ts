@@ -2,7 +2,10 @@ import type { Envelope } from '@metronomo/core';
 import { useEffect, useState } from 'react';
 import { measure } from '../../hub/session';
 
-/** The shapes of a take's channels, or of a stretch of it in ms, one column a pixel; the sound itself stays in the worker. Null until they are there. */
+/**
+ * Waveform envelopes of a take's channels, or of a stretch in ms, one column per pixel; the audio itself stays in the
+ * worker. Null until loaded.
+ */
 export function useEnvelopes(
   takeId: string,
   channels: number[],
@@ -20,7 +23,7 @@ export function useExcerpt(takeId: string, channel: number, fromSample: number, 
   return useAnswer(ask, `${takeId} ${channel} ${fromSample} ${toSample}`);
 }
 
-/** What the worker answers to the question that `key` names; an answer to an earlier question is thrown away. */
+/** The worker's reply to the request named by `key`; replies to outdated requests are discarded. */
 function useAnswer<T>(ask: () => Promise<T> | null, key: string): T | null {
   const [answer, setAnswer] = useState<{ key: string; value: T } | null>(null);
   useEffect(() => {

@@ -1,18 +1,20 @@
 import clsx from 'clsx';
-import { format } from 'date-fns';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { ArrowLeft } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { compareTakes, conditions, type LineComparison } from '../../history/compare-takes';
+import { compareTakes, conditions, type Condition, type LineComparison } from '../../history/compare-takes';
+import { useSession } from '../../hub/session';
 import { BeatLineRow, BeatLineRule, beatLineDomain } from '../../parts/beat-line';
-import { takeInWords } from '../../parts/take-words';
+import { takeText } from '../../parts/take-words';
 import { signed } from '../../parts/words';
 import { useTakes } from '../../store/use-takes';
 import type { Take } from '../../store/records';
 import { loadTake } from '../../store/takes';
+import { decimal } from '../../parts/numbers';
+import { exactDayAndTime } from '../../parts/dates';
 
-/** Two takes beside each other: what they were made with, what came out, and whether the difference is more than chance. */
+/** Two takes side by side: the difference, whether it is significant, and the conditions of both. */
 export function ComparePanel({ firstId, secondId }: { firstId: string; secondId: string }) {
   const first = useLiveQuery(() => loadTake(firstId), [firstId]);
   const second = useLiveQuery(() => loadTake(secondId), [secondId]);
@@ -20,7 +22,11 @@ export function ComparePanel({ firstId, secondId }: { firstId: string; secondId:
   const [index, setIndex] = useState(0);
   if (first === undefined || second === undefined) return null;
   if (!first || !second)
-    return <p className="p-5 text-soft">One of these takes is not here any more. {<BackToAll />}</p>;
+    return (
+      <p className="p-5 text-soft">
+        One of these takes no longer exists. <BackToAll />
+      </p>
+    );
   const lines = compareTakes(first, second, others);
   const line = lines[Math.min(index, lines.length - 1)];
   return (
@@ -28,16 +34,16 @@ export function ComparePanel({ firstId, secondId }: { firstId: string; secondId:
       <header className="flex flex-wrap items-center gap-4">
         <BackToAll />
         <h2 className="text-lg font-bold">
-          {named(first)} and {named(second)}
+          {named(first)} vs. {named(second)}
         </h2>
       </header>
       {!line ? (
         <p className="text-soft">
-          They have no gear in common: {first.lines.map(({ name }) => name).join(', ')} in the first,{' '}
-          {second.lines.map(({ name }) => name).join(', ')} in the second.
+          These takes have no gear in common. First: {first.lines.map(({ name }) => name).join(', ')}. Second:{' '}
+          {second.lines.map(({ name }) => name).join(', ')}.
         </p>
       ) : (
-        <div className="grid grid-cols-1 gap-6 lg:grid-cols-[1fr_400px]">
+        <div className="grid grid-cols-1 gap-6 lg:grid-cols-[1fr_360px]">
           <Differences lines={lines} chosen={line} onChoose={(one) => setIndex(lines.indexOf(one))} />
           <Conditions first={first} second={second} gearId={line.gearId} />
         </div>
@@ -55,7 +61,7 @@ function BackToAll() {
 }
 
 function named(take: Take): string {
-  return `${takeInWords(take)}, ${format(take.startedAt, 'd MMM, HH:mm:ss')}`;
+  return `${takeText(take)}, ${exactDayAndTime(take.startedAt)}`;
 }
 
 function Differences({
@@ -72,8 +78,15 @@ function Differences({
   const domain = beatLineDomain(lines.flatMap((line) => [...late('first')(line), ...late('second')(line)]));
   return (
     <div className="min-w-0">
-      <div className="grid grid-cols-[130px_1fr] items-center gap-x-3 text-sm">
-        <span className="text-xs text-soft">first over second</span>
+      <p className="max-w-prose text-base" role="status">
+        <b>{chosen.name}.</b> {detailText(chosen)}
+      </p>
+      <p className="mt-1 mb-3 max-w-prose text-xs text-soft">
+        Wilcoxon rank-sum test with the Hodges–Lehmann shift, 95% confidence. With four or more other takes of this
+        device, the usual take-to-take variation counts as well.
+      </p>
+      <div className="grid grid-cols-[190px_1fr] items-center gap-x-3 text-sm">
+        <span className="text-xs text-soft">First take above second</span>
         <BeatLineRule domain={domain} unit="ms" />
       </div>
       <ul>
@@ -83,16 +96,16 @@ function Differences({
               type="button"
               aria-pressed={line === chosen}
               onClick={() => onChoose(line)}
-              className="grid w-full grid-cols-[130px_1fr] items-center gap-x-3 py-1 text-left text-sm"
+              className="grid w-full grid-cols-[190px_1fr] items-center gap-x-3 py-1 text-left text-sm"
             >
               <span>
                 <b className="block">{line.name}</b>
-                <span className="text-xs text-soft">{inShort(line)}</span>
+                <span className="text-xs text-soft">{summaryText(line)}</span>
               </span>
               <BeatLineRow
                 height={44}
                 domain={domain}
-                label={`${line.name}: ${inWords(line)}`}
+                label={`${line.name}: ${detailText(line)}`}
                 row={{
                   lateMs: late('second')(line),
                   before: late('first')(line),
@@ -104,57 +117,69 @@ function Differences({
           </li>
         ))}
       </ul>
-      <p className="mt-3 max-w-prose text-base" role="status">
-        <b>{chosen.name}.</b> {inWords(chosen)}
-      </p>
-      <p className="mt-2 max-w-prose text-xs text-soft">
-        By the Wilcoxon rank-sum test and its shift (Hodges and Lehmann), at 95 of 100; and, where five takes or more
-        are here, by how far the middle wanders from take to take.
-      </p>
     </div>
   );
 }
 
-function inShort({ shift, real }: LineComparison): string {
-  if (!shift) return 'cannot be said';
-  return `${signed(shift.shiftMs, 2)} ms, ${real ? 'told apart' : 'not told apart'}`;
+function summaryText({ shift, real, byOffsetMs }: LineComparison): string {
+  if (!shift) return 'not enough data';
+  const why = real ? 'significant' : byOffsetMs === 0 ? 'not significant' : 'explained by the offset';
+  return `${signed(shift.shiftMs, 2)} ms, ${why}`;
 }
 
-function inWords({ shift, problem, real, byOffsetMs, usualMs }: LineComparison): string {
-  if (!shift) return problem ?? 'Nothing can be said.';
+function detailText({ shift, problem, real, byOffsetMs, usualMs }: LineComparison): string {
+  if (!shift) return problem ?? 'Not enough landings to compare.';
   const [low, high] = shift.ci95Ms;
   const way = shift.shiftMs < 0 ? 'earlier' : 'later';
-  const moved = `It lands ${Math.abs(shift.shiftMs).toFixed(2)} ms ${way} than the first time (95 %: from ${signed(low, 2)} to ${signed(high, 2)} ms).`;
-  const offset = byOffsetMs === 0 ? '' : ` Its offset was moved by ${signed(byOffsetMs, 2)} ms meanwhile.`;
-  const usual = usualMs === null ? '' : ` From take to take its middle wanders by ${usualMs.toFixed(2)} ms by itself.`;
-  const what = byOffsetMs === 0 ? 'The difference' : 'What the offset does not explain';
-  return `${moved}${offset}${usual} ${what} is ${real ? 'more than chance' : 'no more than chance'}.`;
+  const moved = `${decimal(Math.abs(shift.shiftMs), 2)} ms ${way} than in the first take (95% interval ${signed(low, 2)} to ${signed(high, 2)} ms).`;
+  const offset = byOffsetMs === 0 ? '' : ` The offset changed by ${signed(byOffsetMs, 2)} ms in between.`;
+  const usual = usualMs === null ? '' : ` The median normally varies by ${decimal(usualMs, 2)} ms between takes.`;
+  const what = byOffsetMs === 0 ? 'The difference' : 'The part the offset doesn’t explain';
+  return `${moved}${offset}${usual} ${what} is ${real ? 'significant' : 'within normal variation'}.`;
 }
 
 function Conditions({ first, second, gearId }: { first: Take; second: Take; gearId: string | null }) {
+  const sockets = useSession(({ rig }) => rig?.hubSockets);
+  const portName = (portId: string) => sockets?.find((socket) => socket.portId === portId)?.label ?? portId;
+  const all = conditions(first, second, gearId, portName);
+  const differing = all.filter(({ differs }) => differs);
+  const same = all.filter(({ differs }) => !differs);
   return (
-    <table className="self-start text-sm">
-      <caption className="mb-2 text-left text-lg font-bold">What they were made with</caption>
+    <div className="self-start text-sm">
+      <ConditionTable caption="Conditions" rows={differing} />
+      {differing.length === 0 && <p className="text-soft">Both takes were recorded under the same conditions.</p>}
+      <details className="mt-3">
+        <summary className="cursor-pointer text-soft hover:text-ink">Same in both</summary>
+        <ConditionTable caption="" rows={same} />
+      </details>
+    </div>
+  );
+}
+
+function ConditionTable({ caption, rows }: { caption: string; rows: readonly Condition[] }) {
+  if (rows.length === 0) return caption && <h3 className="mb-2 text-lg font-bold">{caption}</h3>;
+  return (
+    <table className="w-full">
+      <caption className={caption ? 'mb-2 text-left text-lg font-bold' : 'sr-only'}>
+        {caption || 'Same in both'}
+      </caption>
       <thead>
         <tr className="ruled-b text-left text-xs text-soft">
           <th className="font-normal">
-            <span className="sr-only">What</span>
+            <span className="sr-only">Condition</span>
           </th>
           <th className="font-normal">First</th>
           <th className="font-normal">Second</th>
         </tr>
       </thead>
       <tbody>
-        {conditions(first, second, gearId).map(({ what, first: a, second: b, differs }) => (
+        {rows.map(({ what, first, second, differs }) => (
           <tr key={what} className={clsx('ruled-b align-top', differs && 'font-bold')}>
             <th scope="row" className="py-1 pr-3 text-left font-normal text-soft">
               {what}
             </th>
-            <td className="pr-3">{a}</td>
-            <td>
-              {b}
-              {differs && <span className="sr-only"> (differs)</span>}
-            </td>
+            <td className="pr-3">{first}</td>
+            <td>{second}</td>
           </tr>
         ))}
       </tbody>

@@ -1,8 +1,9 @@
 import { bin, extent, max } from 'd3-array';
 import { scaleTime } from 'd3-scale';
-import { format } from 'date-fns';
 import { useMemo } from 'react';
+import { dayOf, timeOfDay } from '../../parts/dates';
 import type { EntryKey } from '../../history/logbook';
+import { count } from '../../parts/numbers';
 import { useElementWidth } from '../../parts/use-element-width';
 
 const HEIGHT = 34;
@@ -10,7 +11,7 @@ const BAR = 22;
 const PIXELS_A_BAR = 8;
 const HOUR_MS = 3_600_000;
 
-/** All the time that the logbook spans, with how much happened when. A press goes there. */
+/** Timeline of the entries shown, by density. A press scrolls the list there. */
 export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at: number) => void }) {
   const [ref, width] = useElementWidth();
   const { scale, bars } = useMemo(() => {
@@ -31,7 +32,7 @@ export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at:
         height={HEIGHT + 14}
         className="block cursor-pointer"
         role="img"
-        aria-label={`When ${keys.length} entries were written`}
+        aria-label={`Timeline of ${count(keys.length, 'entry', 'entries')}; click to jump`}
         onClick={({ clientX, currentTarget }) =>
           onGo(Number(scale.invert(clientX - currentTarget.getBoundingClientRect().left)))
         }
@@ -55,7 +56,7 @@ export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at:
           <g key={Number(tick)} transform={`translate(${scale(tick)} 0)`}>
             <line y1={HEIGHT - 6} y2={HEIGHT - 1} stroke="var(--ink)" />
             <text y={HEIGHT + 10} textAnchor="middle" fontSize="12" fill="var(--soft)">
-              {format(tick, tick.getHours() + tick.getMinutes() === 0 ? 'd MMM' : 'HH:mm')}
+              {tick.getHours() + tick.getMinutes() === 0 ? dayOf(tick) : timeOfDay(tick)}
             </text>
           </g>
         ))}

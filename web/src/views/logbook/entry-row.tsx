@@ -1,23 +1,24 @@
 import clsx from 'clsx';
-import { format } from 'date-fns';
 import { CircleAlert, Download, Trash2 } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import type { EntryKey } from '../../history/logbook';
 import { useEntry } from '../../history/use-logbook';
 import { Button } from '../../parts/button';
-import { resultInWords } from '../../parts/take-words';
+import { resultText } from '../../parts/take-words';
 import { deleteClockTake } from '../../store/clock-takes';
 import { deleteEvent } from '../../store/events';
 import type { ClockTake, HistoryEvent, Take } from '../../store/records';
 import { deleteTake } from '../../store/takes';
-import { eventInWords, KIND_WORDS } from './entry-words';
+import { eventText, KIND_WORDS } from './entry-words';
 import { beatsName, saveBeats, saveClock, saveSound, saveTake } from './save-entry';
 import { TakeThumb } from './take-thumb';
+import { count, decimal } from '../../parts/numbers';
+import { exactTime } from '../../parts/dates';
 
-/** One entry of the logbook: when, what, what came of it, and what can be done with it. */
+/** One entry of the logbook: time, kind, result and actions. */
 export function EntryRow({
   entry,
   chosen,
@@ -30,22 +31,24 @@ export function EntryRow({
   const read = useEntry(useStays() ? entry : null);
   return (
     <div className="flex h-full items-center gap-4 pr-5 pl-5">
-      <span className="w-18 shrink-0 text-soft">{format(entry.at, 'HH:mm:ss')}</span>
+      <span className="w-24 shrink-0 whitespace-nowrap text-soft">{exactTime(entry.at)}</span>
       <span className="w-28 shrink-0 font-bold">
-        {entry.kind === 'fault' && <CircleAlert aria-hidden size={14} className="mr-1 inline text-wrong" />}
+        {entry.kind === 'fault' && !(read?.what === 'event' && read.event.recovered) && (
+          <CircleAlert aria-hidden size={14} className="mr-1 inline text-wrong" />
+        )}
         {KIND_WORDS[entry.kind]}
       </span>
       {read?.what === 'take' && <TakeCells take={read.take} chosen={chosen} onChoose={onChoose} />}
       {read?.what === 'clock' && <ClockCells take={read.take} />}
       {read?.what === 'event' && <EventCells event={read.event} />}
       {read?.what === 'nothing' && (
-        <span className="text-soft">This entry was damaged, and set aside: see Storage.</span>
+        <span className="text-soft">This entry is damaged. See Damaged records in Storage.</span>
       )}
     </div>
   );
 }
 
-/** A row that is scrolled past is gone sooner than it could be read. */
+/** Delay loading, so that rows flicked past during a fast scroll aren't fetched. */
 const STAYS_MS = 80;
 
 function useStays(): boolean {
@@ -57,12 +60,12 @@ function useStays(): boolean {
   return stays;
 }
 
-const MOST_NAMED = 3;
+const MAX_NAMED = 3;
 
 function TakeCells({ take, chosen, onChoose }: { take: Take; chosen: boolean; onChoose: (() => void) | null }) {
-  const results = take.lines.map((line) => `${line.name}: ${resultInWords(take, line)}`);
-  const rest = results.length - MOST_NAMED;
-  const about = [take.bpm && `${take.bpm.toFixed(1)} BPM`, take.ending ?? take.input, take.note].filter(Boolean);
+  const results = take.lines.map((line) => `${line.name}: ${resultText(take, line)}`);
+  const rest = results.length - MAX_NAMED;
+  const about = [take.bpm && `${decimal(take.bpm, 1)} BPM`, take.ending ?? take.input, take.note].filter(Boolean);
   return (
     <>
       <span className="min-w-0 flex-1">
@@ -70,8 +73,8 @@ function TakeCells({ take, chosen, onChoose }: { take: Take; chosen: boolean; on
           to={`/bench/${take.id}`}
           className="line-clamp-2 underline decoration-rule underline-offset-4 hover:decoration-ink"
         >
-          {results.slice(0, MOST_NAMED).join(' · ') || 'Nothing was measured'}
-          {rest > 0 && ` · and ${rest} more`}
+          {results.slice(0, MAX_NAMED).join(' · ') || 'No measurement'}
+          {rest > 0 && ` · ${rest} more`}
         </Link>
         <span className="block truncate text-xs text-soft">{about.join(' · ')}</span>
       </span>
@@ -84,17 +87,17 @@ function TakeCells({ take, chosen, onChoose }: { take: Take; chosen: boolean; on
           disabled={!onChoose}
           onChange={() => onChoose?.()}
         />
-        compare
+        Compare
       </label>
       <Actions
-        name={`take of ${format(take.startedAt, 'HH:mm:ss')}`}
+        name={`take of ${exactTime(take.startedAt)}`}
         saves={[
-          ['Sound (WAV)', () => saveSound(take)],
-          ['With its raw data (JSON)', () => saveTake(take)],
+          ['Audio (WAV)', () => saveSound(take)],
+          ['Raw data (JSON)', () => saveTake(take)],
           ['Beats (CSV)', () => saveBeats([take.id], beatsName(take))],
         ]}
         onDelete={() => deleteTake(take.id)}
-        deleted="The take was deleted."
+        deleted="Take deleted."
       />
     </>
   );
@@ -107,13 +110,13 @@ function ClockCells({ take }: { take: ClockTake }) {
       <span className="min-w-0 flex-1">
         {take.name}:{' '}
         {result
-          ? `${result.report.bpm.toFixed(3)} BPM, jitter ${result.report.jitterRmsMs.toFixed(2)} ms rms`
-          : (take.problem ?? 'not measured')}
+          ? `${decimal(result.report.bpm, 3)} BPM, jitter ${decimal(result.report.jitterRmsMs, 2)} ms RMS`
+          : (take.problem ?? 'No measurement')}
         <span className="block truncate text-xs text-soft">
           {[
-            `${take.ticks} ticks`,
-            take.traffic && 'under traffic',
-            take.against && `beside ${take.against.name}`,
+            count(take.ticks, 'tick'),
+            take.traffic && 'with MIDI traffic',
+            take.against && `against ${take.against.name}`,
             take.ending,
           ]
             .filter(Boolean)
@@ -121,27 +124,27 @@ function ClockCells({ take }: { take: ClockTake }) {
         </span>
       </span>
       <Actions
-        name={`clock of ${format(take.startedAt, 'HH:mm:ss')}`}
-        saves={[['With its ticks (JSON)', () => saveClock(take)]]}
+        name={`clock of ${exactTime(take.startedAt)}`}
+        saves={[['Ticks (JSON)', () => saveClock(take)]]}
         onDelete={() => deleteClockTake(take.id)}
-        deleted="The take was deleted."
+        deleted="Take deleted."
       />
     </>
   );
 }
 
 function EventCells({ event }: { event: HistoryEvent }) {
-  const words = eventInWords(event);
+  const words = eventText(event);
   return (
     <>
       <span className="line-clamp-2 min-w-0 flex-1" title={words}>
         {words}
       </span>
       <Actions
-        name={`entry of ${format(event.at, 'HH:mm:ss')}`}
+        name={`entry of ${exactTime(event.at)}`}
         saves={[]}
         onDelete={() => deleteEvent(event)}
-        deleted="The entry was deleted."
+        deleted="Entry deleted."
       />
     </>
   );
@@ -163,19 +166,19 @@ function Actions({
       {saves.length > 0 && (
         <DropdownMenu.Root>
           <DropdownMenu.Trigger asChild>
-            <Button tone="quiet" className="!px-1.5" aria-label={`Save the ${name}`} title="Save as a file">
+            <Button tone="quiet" className="!px-1.5" aria-label={`Export ${name}`} title="Export">
               <Download size={16} aria-hidden />
             </Button>
           </DropdownMenu.Trigger>
           <DropdownMenu.Portal>
             <DropdownMenu.Content align="end" className="z-10 border border-ink bg-raised py-1 text-sm shadow-md">
-              {saves.map(([words, save]) => (
+              {saves.map(([label, save]) => (
                 <DropdownMenu.Item
-                  key={words}
+                  key={label}
                   className="cursor-pointer px-3 py-1.5 data-highlighted:bg-ink data-highlighted:text-sheet"
                   onSelect={() => void save()}
                 >
-                  {words}
+                  {label}
                 </DropdownMenu.Item>
               ))}
             </DropdownMenu.Content>
@@ -185,9 +188,9 @@ function Actions({
       <Button
         tone="quiet"
         className="!px-1.5"
-        aria-label={`Delete the ${name}`}
+        aria-label={`Delete ${name}`}
         title="Delete"
-        onClick={() => void onDelete().then((undo) => tell(deleted, () => void undo()))}
+        onClick={() => void onDelete().then((undo) => showToast(deleted, () => void undo()))}
       >
         <Trash2 size={16} aria-hidden />
       </Button>

@@ -2,30 +2,30 @@ import type { EntryKind } from '../../history/logbook';
 import { signed } from '../../parts/words';
 import type { HistoryEvent } from '../../store/records';
 
-/** What the kinds of entries are called, in the order of the work. */
+/** Labels of the entry kinds, grouped as in the filter. */
 export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   take: 'Take',
   proof: 'Proof',
   recording: 'Recording',
+  chase: 'Chase',
+  tempo: 'Tempo change',
+  drift: 'Drift',
+  clock: 'Clock',
+  calibration: 'Audio round trip',
+  loop: 'MIDI round trip',
+  link: 'Network link',
   offsets: 'Offsets',
   rig: 'Rig',
+  data: 'Import',
   fault: 'Fault',
-  clock: 'Clock',
-  chase: 'Chase',
-  tempo: 'Change of tempo',
-  drift: 'Drift',
-  calibration: 'Audio path',
-  loop: 'There and back',
-  link: 'Network link',
-  data: 'Data',
 };
 
-const MOST_NAMED = 4;
+const MAX_NAMED = 4;
 
 /** An event in one line. */
-export function eventInWords({ lines, moves = [] }: HistoryEvent): string {
+export function eventText({ lines, moves = [] }: HistoryEvent): string {
   const moved = moves.map(({ name, fromMs, toMs }) => `${name} ${signed(fromMs)} → ${signed(toMs)} ms`);
   const all = [...moved, ...lines];
-  const rest = all.length - MOST_NAMED;
-  return all.slice(0, MOST_NAMED).join(' · ') + (rest > 0 ? ` · and ${rest} more` : '');
+  const rest = all.length - MAX_NAMED;
+  return all.slice(0, MAX_NAMED).join(' · ') + (rest > 0 ? ` · ${rest} more` : '');
 }

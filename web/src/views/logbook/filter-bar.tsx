@@ -2,12 +2,13 @@ import { addDays, format, parseISO, startOfDay } from 'date-fns';
 import type { EntryKey, EntryKind, LogbookFilter } from '../../history/logbook';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
+import { count, whole } from '../../parts/numbers';
 import type { Rig } from '../../store/records';
 import { KIND_WORDS } from './entry-words';
 
 export const ALL: LogbookFilter = { kinds: [], gearId: null, fromAt: null, toAt: null };
 
-/** Which entries are shown: of which kinds, about which gear, from which day to which. */
+/** Filters entries by kind, device and date. */
 export function FilterBar({
   rig,
   all,
@@ -28,14 +29,15 @@ export function FilterBar({
     onFilter({ ...filter, kinds: chosen });
   };
   const days: [keyof Pick<LogbookFilter, 'fromAt' | 'toAt'>, string][] = [
-    ['fromAt', 'from'],
-    ['toAt', 'to'],
+    ['fromAt', 'From'],
+    ['toAt', 'To'],
   ];
+  const entries = count(all.length, 'entry', 'entries');
   const isAll = filter.kinds.length === 0 && !filter.gearId && filter.fromAt === null && filter.toAt === null;
   return (
     <div
       role="search"
-      aria-label="Filter"
+      aria-label="Filter entries"
       className="ruled-b flex flex-wrap items-center gap-x-4 gap-y-2 px-5 py-2 text-sm"
     >
       <span className="flex flex-wrap gap-1">
@@ -54,12 +56,12 @@ export function FilterBar({
       <InlineSelect
         name="Gear"
         value={filter.gearId ?? ''}
-        options={[['', 'all gear'], ...rig.gear.map(({ id, name }) => [id, name] as const)]}
+        options={[['', 'All gear'], ...rig.gear.map(({ id, name }) => [id, name] as const)]}
         onChoose={(id) => onFilter({ ...filter, gearId: id || null })}
       />
-      {days.map(([key, words]) => (
+      {days.map(([key, label]) => (
         <label key={key} className="inline-flex items-center gap-1.5 text-soft">
-          {words}
+          {label}
           <input
             type="date"
             value={dayOf(filter[key], key)}
@@ -73,11 +75,11 @@ export function FilterBar({
         </label>
       ))}
       <span className="ml-auto text-soft" role="status">
-        {shown === all.length ? `${all.length} entries` : `${shown} of ${all.length} entries`}
+        {shown === all.length ? entries : `${whole(shown)} of ${entries}`}
       </span>
       {!isAll && (
         <Button tone="quiet" className="!px-0" onClick={() => onFilter(ALL)}>
-          Show all
+          Clear filters
         </Button>
       )}
     </div>

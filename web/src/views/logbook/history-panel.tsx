@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { format, isSameDay } from 'date-fns';
+import { isSameDay } from 'date-fns';
 import { useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { EntryKey, EntryKind, LogbookFilter } from '../../history/logbook';
@@ -9,6 +9,7 @@ import type { Rig } from '../../store/records';
 import { DayStrip } from './day-strip';
 import { EntryRow } from './entry-row';
 import { ALL, FilterBar } from './filter-bar';
+import { exactTime, exactDayAndTime, longDay } from '../../parts/dates';
 
 const DAY_HEIGHT = 30;
 const TAKE_HEIGHT = 62;
@@ -16,17 +17,17 @@ const EVENT_HEIGHT = 46;
 const LOW: ReadonlySet<EntryKind> = new Set<EntryKind>(['offsets', 'rig', 'fault', 'data', 'clock']);
 const COMPARED: ReadonlySet<EntryKind> = new Set<EntryKind>(['take', 'proof', 'recording', 'chase', 'tempo', 'drift']);
 
-/** Rows as they are drawn: a heading for each day, and what is in it. */
+/** A row of the list: the heading of a day, or an entry. */
 type Row = { day: number } | EntryKey;
 
-/** All that was measured and that happened, on a line of time, newest first. */
+/** Every measurement, change and fault, newest first. */
 export function HistoryPanel({ rig }: { rig: Rig }) {
   const [filter, setFilter] = useState<LogbookFilter>(ALL);
   const [chosen, setChosen] = useState<EntryKey[]>([]);
   const logbook = useLogbook(filter);
   const navigate = useNavigate();
   if (!logbook) return null;
-  if (logbook.all.length === 0) return <NothingYet />;
+  if (logbook.all.length === 0) return <NoEntriesYet />;
   const choose = (key: EntryKey) =>
     setChosen((before) =>
       before.some(({ id }) => id === key.id) ? before.filter(({ id }) => id !== key.id) : [...before.slice(-1), key],
@@ -38,20 +39,20 @@ export function HistoryPanel({ rig }: { rig: Rig }) {
   return (
     <div className="flex h-full flex-col">
       <FilterBar rig={rig} all={logbook.all} shown={logbook.shown.length} filter={filter} onFilter={setFilter} />
-      <EntryList keys={logbook.shown} chosen={chosen} onChoose={choose} />
+      <EntryList keys={logbook.shown} chosen={chosen} onChoose={choose} onClearFilters={() => setFilter(ALL)} />
       {chosen.length > 0 && (
         <div className="flex items-center gap-4 border-t border-rule bg-raised px-5 py-2 text-sm">
           <span>
             {chosen.length === 1
-              ? `The take of ${format(chosen[0]?.at ?? 0, 'HH:mm:ss')} beside: choose another.`
-              : `Two takes: ${chosen.map(({ at }) => format(at, 'd MMM, HH:mm:ss')).join(' and ')}`}
+              ? `Take of ${exactTime(chosen[0]?.at ?? 0)} selected. Tick another to compare.`
+              : `Two takes selected: ${chosen.map(({ at }) => exactDayAndTime(at)).join(' and ')}`}
           </span>
           <span className="ml-auto flex gap-2">
             <Button tone="quiet" onClick={() => setChosen([])}>
-              Neither
+              Clear selection
             </Button>
             <Button tone="strong" disabled={chosen.length < 2} onClick={compare}>
-              Compare them
+              Compare
             </Button>
           </span>
         </div>
@@ -64,14 +65,16 @@ function EntryList({
   keys,
   chosen,
   onChoose,
+  onClearFilters,
 }: {
   keys: readonly EntryKey[];
   chosen: readonly EntryKey[];
   onChoose: (key: EntryKey) => void;
+  onClearFilters: () => void;
 }) {
   const rows = useMemo(() => withDays(keys), [keys]);
   const scroller = useRef<HTMLDivElement>(null);
-  // Only what is in sight is drawn, and read. The compiler of React leaves this component as it is for that.
+  // Virtualized: only visible rows are rendered and loaded. The React compiler skips this component.
   // eslint-disable-next-line react-hooks/incompatible-library
   const list = useVirtualizer({
     count: rows.length,
@@ -87,8 +90,12 @@ function EntryList({
   return (
     <>
       {keys.length > 1 && <DayStrip keys={keys} onGo={go} />}
-      <div ref={scroller} className="min-h-0 flex-1 overflow-auto text-sm" tabIndex={0} aria-label="Entries">
-        {rows.length === 0 && <p className="p-5 text-soft">Nothing in the logbook is like that.</p>}
+      <div ref={scroller} className="min-h-0 flex-1 overflow-auto text-sm" tabIndex={0} aria-label="Logbook entries">
+        {rows.length === 0 && (
+          <p className="p-5 text-soft">
+            No entries match. <Button onClick={onClearFilters}>Clear filters</Button>
+          </p>
+        )}
         <ul className="relative" style={{ height: list.getTotalSize() }}>
           {list.getVirtualItems().map(({ index, key, start, size }) => {
             const row = rows[index];
@@ -100,7 +107,7 @@ function EntryList({
                 style={{ transform: `translateY(${start}px)`, height: size }}
               >
                 {'day' in row ? (
-                  <h2 className="bg-raised px-5 py-1 font-bold">{format(row.day, 'EEEE, d MMMM yyyy')}</h2>
+                  <h2 className="bg-raised px-5 py-1 font-bold">{longDay(row.day)}</h2>
                 ) : (
                   <EntryRow
                     entry={row}
@@ -134,16 +141,16 @@ function keyOf(row: Row | undefined): string {
   return 'day' in row ? `day ${row.day}` : row.id;
 }
 
-function NothingYet() {
+function NoEntriesYet() {
   return (
     <div className="p-10">
-      <h2 className="mb-2 text-lg font-bold">Nothing in the logbook yet</h2>
+      <h2 className="mb-2 text-lg font-bold">No entries yet</h2>
       <p className="mb-4 max-w-prose text-soft">
-        Every take and proof is kept here with its sound, every change of the rig and its offsets, and what went wrong
-        while it ran.
+        Takes and Proofs are kept here with their audio, along with every change to the rig and its offsets, and
+        anything that went wrong during playback.
       </p>
       <Link to="/bench" className="border border-ink bg-ink px-3 py-2 text-sm text-sheet">
-        Make a take on the Bench
+        Record a take
       </Link>
     </div>
   );

@@ -9,9 +9,9 @@ import { SessionPaper } from './session-paper';
 import { StoragePanel } from './storage-panel';
 import { TrendPanel } from './trend-panel';
 
-const PANELS = { history: 'History', trend: 'Trend', files: 'Files in and out', storage: 'Storage' } as const;
+const PANELS = { history: 'History', trend: 'Trend', files: 'Import and export', storage: 'Storage' } as const;
 
-/** What was measured and what happened, as it was; and how all of it leaves and comes back. */
+/** History, trend, import and export, storage. */
 export function LogbookView() {
   const rig = useSession(({ rig }) => rig);
   const { panel = 'history' } = useParams();
@@ -27,7 +27,7 @@ export function LogbookView() {
         className="flex h-full flex-col print:hidden"
       >
         <div className="ruled-b px-5">
-          <PanelTabs label="Parts of the logbook" panels={PANELS} className="-ml-4" />
+          <PanelTabs label="Logbook sections" panels={PANELS} className="-ml-4" />
         </div>
         <Tabs.Content value="history" className="min-h-0 flex-1">
           {first && second ? (

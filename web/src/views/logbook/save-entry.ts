@@ -1,5 +1,5 @@
 import { format } from 'date-fns';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { files } from '../../files/files-flow';
 import { writeTakeFile } from '../../files/take-file';
 import { saveFile } from '../../parts/save-file';
@@ -13,7 +13,7 @@ const nameOf = (take: Take | ClockTake, ending: string) =>
 export async function saveSound(take: Take): Promise<void> {
   const sound = await files.soundOf(database.name, take.id);
   if (sound) saveFile(nameOf(take, '.wav'), [sound], 'audio/wav');
-  else tell('This take has no sound: it ended before anything was captured, or only its landings are kept.');
+  else showToast('This take has no audio. It ended before recording began, or only its landings were kept.');
 }
 
 export async function saveTake(take: Take): Promise<void> {

@@ -1,14 +1,15 @@
 import { HUB_ID } from '@metronomo/core';
-import { format } from 'date-fns';
 import { Paper } from '../../parts/paper';
-import { lateInWords, signed } from '../../parts/words';
+import { latenessText, signed } from '../../parts/words';
 import type { Gear, Rig, Take } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { useTakes } from '../../store/use-takes';
 import { BoxSettings } from '../rig/box-settings';
 import { TakeThumb } from './take-thumb';
+import { count, decimal, fps } from '../../parts/numbers';
+import { longDateAndTime } from '../../parts/dates';
 
-/** A session on paper, to pin on the wall: who leads, what stands where on each box, offsets, and what proves them. */
+/** The printed session sheet: leader, offsets, device settings and the latest proof. */
 export function SessionPaper({ rig }: { rig: Rig }) {
   return (
     <Paper>
@@ -27,19 +28,19 @@ function Session({ rig }: { rig: Rig }) {
     <>
       <h2 className="text-[22px] font-bold">{rig.name}</h2>
       <p className="mb-3">
-        {format(new Date(), 'd MMMM yyyy, HH:mm')} · {rig.bpm.toFixed(2)} BPM · leads:{' '}
-        {rig.leaders.map(nameOf).join(', then ')} · sound comes in by {rig.input.label}, the click on input{' '}
-        {rig.input.clickChannel + 1}
+        {longDateAndTime(new Date())} · {decimal(rig.bpm, 2)} BPM · leader: {rig.leaders.map(nameOf).join(', then ')} ·
+        audio input: {rig.input.label}, click input {rig.input.clickChannel + 1}
       </p>
       {rig.song.tempoFrom === 'sections' && (
         <p className="mb-3">
-          Song: {rig.song.sections.map(({ name, bars, bpm }) => `${name} (${bars} bars at ${bpm} BPM)`).join(', ')}
+          Song:{' '}
+          {rig.song.sections.map(({ name, bars, bpm }) => `${name} (${count(bars, 'bar')} at ${bpm} BPM)`).join(', ')}
         </p>
       )}
       <table className="w-full text-left text-[12px]">
         <thead>
           <tr className="border-b border-black">
-            {['Gear', 'Takes', 'Port', 'Offset in the hub', 'In its own menu', 'Proved'].map((title) => (
+            {['Gear', 'Sync', 'Output port', 'Hub offset', 'Device offset', 'Residual'].map((title) => (
               <th key={title} className="py-1 pr-3">
                 {title}
               </th>
@@ -52,34 +53,33 @@ function Session({ rig }: { rig: Rig }) {
               <th scope="row" className="py-1 pr-3">
                 {gear.name}
               </th>
-              <td className="pr-3">{takesWords(gear)}</td>
+              <td className="pr-3">{syncWords(gear)}</td>
               <td className="pr-3">{portLabel(rig, gear)}</td>
               <td className="pr-3">{signed(gear.offsetMs, 2)} ms</td>
               <td className="pr-3">{gear.offset.own === 0 ? '' : `${gear.offset.own} ${gear.offset.unit}`}</td>
-              <td>{provedWords(proof, gear)}</td>
+              <td>{residualWords(proof, gear)}</td>
             </tr>
           ))}
         </tbody>
       </table>
+      <h3 className="mt-4 mb-1 text-[16px] font-bold">Device settings</h3>
+      <BoxSettings rig={rig} plan={plan} />
       {proof && (
         <section className="mt-4 break-inside-avoid">
           <h3 className="mb-1 text-[16px] font-bold">
-            {proof.kind === 'proof' ? 'Proof' : 'Last take, no proof'} of{' '}
-            {format(proof.startedAt, 'd MMMM yyyy, HH:mm')}
+            {proof.kind === 'proof' ? 'Proof' : 'Last take (no Proof yet)'}, {longDateAndTime(proof.startedAt)}
           </h3>
           <TakeThumb take={proof} />
         </section>
       )}
-      <h3 className="mt-4 mb-1 text-[16px] font-bold">To set on each box</h3>
-      <BoxSettings rig={rig} plan={plan} />
     </>
   );
 }
 
-function takesWords({ takes, rate, sends, mmc }: Gear): string {
-  if (takes === 'nothing') return 'nothing';
-  const what = takes === 'timecode' ? `timecode ${rate}` : sends.clock ? 'clock' : '';
-  return [what, takes === 'clock' && sends.transport && 'start and stop', sends.position && 'position', mmc && 'MMC']
+function syncWords({ syncsTo, rate, sends, mmc }: Gear): string {
+  if (syncsTo === 'nothing') return 'none';
+  const what = syncsTo === 'timecode' ? `timecode ${fps(rate)}` : sends.clock ? 'MIDI clock' : '';
+  return [what, syncsTo === 'clock' && sends.transport && 'start/stop', sends.position && 'song position', mmc && 'MMC']
     .filter(Boolean)
     .join(', ');
 }
@@ -88,9 +88,10 @@ function portLabel(rig: Rig, { portId }: Gear): string {
   return rig.hubSockets.find((socket) => socket.portId === portId && socket.direction === 'out')?.label ?? '';
 }
 
-function provedWords(proof: Take | undefined, gear: Gear): string {
+function residualWords(proof: Take | undefined, gear: Gear): string {
   const line = proof?.lines.find(({ gearId }) => gearId === gear.id);
-  if (!line?.report?.believable) return '';
-  if (line.offsetMs !== gear.offsetMs) return 'moved since';
-  return lateInWords(line.report.medianMs);
+  if (!line?.report?.believable) return 'not measured';
+  if (line.offsetMs !== gear.offsetMs) return 'offset changed since';
+  const [low, high] = line.report.ci95Ms;
+  return `${latenessText(line.report.medianMs)} (95%: ${signed(low, 2)} to ${signed(high, 2)} ms)`;
 }

@@ -1,54 +1,68 @@
-import { format } from 'date-fns';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useState } from 'react';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { files, saveAll } from '../../files/files-flow';
 import { askToKeep, lookAtStorage, useStorage } from '../../history/watch-storage';
 import { switchRig, useSession } from '../../hub/session';
 import { Button } from '../../parts/button';
+import { ConfirmButton } from '../../parts/confirm-button';
+import { count } from '../../parts/numbers';
 import { Notice } from '../../parts/notice';
 import { saveFile } from '../../parts/save-file';
-import { bytesInWords } from '../../parts/words';
+import { bytesText } from '../../parts/words';
 import { database, DEMO_DATA, ownDataName } from '../../store/database';
-import { damagedText, dataBefore, forgetBefore, replaceOwnData } from '../../store/own-data';
+import { damagedText, replacedDatabases, deleteReplaced, replaceOwnData } from '../../store/own-data';
 import type { Rig } from '../../store/records';
 import { resetDemo } from '../../store/rigs';
+import { longDateAndTime, dayAndTime } from '../../parts/dates';
 
-/** Where everything is kept, how much room there is, what was set aside, and the demo, which is kept by itself. */
+const MAX_SHOWN = 20;
+/** Tables of the database, as the musician knows them. */
+const TABLE_LABELS: Readonly<Record<string, string>> = {
+  rigs: 'Rig',
+  takes: 'Take',
+  clockTakes: 'Clock take',
+  offsetSets: 'Offset set',
+  calibrations: 'Audio round trip',
+  events: 'Logbook entry',
+  streams: 'Capture',
+};
+
+/** Storage space, damaged records, replaced data, and the demo. */
 export function StoragePanel({ rig }: { rig: Rig }) {
   useEffect(() => void lookAtStorage(), []);
   return (
     <div className="grid max-w-5xl grid-cols-1 gap-x-12 gap-y-8 px-5 py-4 text-sm md:grid-cols-2">
-      <Room />
-      <BeforePart />
-      <Damaged />
+      <StorageSpace />
+      <DamagedRecords />
+      <ReplacedData />
       <Demo rig={rig} />
     </div>
   );
 }
 
-function Room() {
+function StorageSpace() {
   const { usedBytes, mostBytes, kept, tight } = useStorage();
   const own = useSizes(ownDataName());
   const demo = useSizes(DEMO_DATA);
   return (
-    <section className="flex flex-col items-start gap-2" aria-label="Room">
-      <h2 className="text-lg font-bold">Room</h2>
+    <section className="flex flex-col items-start gap-2" aria-label="Storage space">
+      <h2 className="text-lg font-bold">Storage space</h2>
       {tight && (
         <Notice>
-          The browser’s storage is nearly full. Save all data as a ZIP, then delete takes that you do not need.
+          Browser storage is nearly full. Export your data as a ZIP, then delete takes you don’t need in History.
         </Notice>
       )}
       <dl className="grid grid-cols-[160px_1fr] gap-y-1">
-        <dt className="text-soft">In use</dt>
+        <dt className="text-soft">Used</dt>
         <dd>
           {usedBytes === null || mostBytes === null
-            ? 'The browser does not say.'
-            : `${bytesInWords(usedBytes)} of ${bytesInWords(mostBytes)}`}
+            ? 'Not reported by this browser'
+            : `${bytesText(usedBytes)} of ${bytesText(mostBytes)}`}
         </dd>
-        <dt className="text-soft">One’s own</dt>
+        <dt className="text-soft">Your data</dt>
         <dd>{own}</dd>
-        <dt className="text-soft">The demo</dt>
+        <dt className="text-soft">Demo</dt>
         <dd>{demo}</dd>
       </dl>
       {usedBytes !== null && mostBytes !== null && (
@@ -58,20 +72,18 @@ function Room() {
           max={mostBytes}
           high={mostBytes * 0.9}
           value={usedBytes}
-          aria-label="Room in use"
+          aria-label="Storage used"
         />
       )}
       {kept === true ? (
-        <p>The browser has promised to keep it.</p>
+        <p>Protected: the browser won’t delete this data on its own.</p>
       ) : (
         <>
-          <p className="text-soft">
-            The browser may clear it away when the disk is full, for it has not promised otherwise.
-          </p>
-          <Button onClick={() => void askToKeep()}>Ask it to keep everything</Button>
+          <p className="text-soft">The browser may delete this data when disk space runs low.</p>
+          <Button onClick={() => void askToKeep()}>Protect this data</Button>
         </>
       )}
-      <Button onClick={() => void saveAll('own')}>Everything of mine as one ZIP</Button>
+      <Button onClick={() => void saveAll('own')}>Export all my data (ZIP)</Button>
     </section>
   );
 }
@@ -81,7 +93,7 @@ function useSizes(name: string): string {
   useEffect(() => {
     let current = true;
     void files.sizes(name).then(({ takes, soundBytes }) => {
-      if (current) setWords(`${takes} ${takes === 1 ? 'take' : 'takes'}, about ${bytesInWords(soundBytes)} of sound`);
+      if (current) setWords(`${count(takes, 'take')}, about ${bytesText(soundBytes)} of audio`);
     });
     return () => {
       current = false;
@@ -90,21 +102,16 @@ function useSizes(name: string): string {
   return words;
 }
 
-function BeforePart() {
-  const [all, setAll] = useState(dataBefore);
+function ReplacedData() {
+  const [all, setAll] = useState(replacedDatabases);
   const stopped = useSession(({ snapshot }) => snapshot.state === 'stopped');
+  if (all.length === 0) return null;
   return (
-    <section className="flex flex-col items-start gap-2" aria-label="Before everything was replaced">
-      <h2 className="text-lg font-bold">Before everything was replaced</h2>
-      {all.length === 0 && (
-        <p className="text-soft">
-          Nothing was replaced. When a ZIP takes the place of everything, what was here is kept, and can be gone back
-          to.
-        </p>
-      )}
+    <section className="flex flex-col items-start gap-2" aria-label="Replaced data">
+      <h2 className="text-lg font-bold">Replaced data</h2>
       {all.map(({ name, at }) => (
         <div key={name} className="flex flex-col gap-2">
-          <p>All that was here until {format(at, 'd MMMM yyyy, HH:mm')} is still kept.</p>
+          <p>Data replaced on {longDateAndTime(at)}</p>
           <div className="flex gap-2">
             <Button
               disabled={!stopped}
@@ -113,11 +120,15 @@ function BeforePart() {
                 window.location.reload();
               }}
             >
-              Go back to it
+              Restore
             </Button>
-            <Button tone="quiet" onClick={() => void forgetBefore(name).then(() => setAll(dataBefore()))}>
-              Delete it for good
-            </Button>
+            <ConfirmButton
+              question="This can’t be undone."
+              confirm="Delete"
+              onConfirm={() => void deleteReplaced(name).then(() => setAll(replacedDatabases()))}
+            >
+              Delete permanently
+            </ConfirmButton>
           </div>
         </div>
       ))}
@@ -125,39 +136,47 @@ function BeforePart() {
   );
 }
 
-function Damaged() {
+function DamagedRecords() {
   const rigId = useSession(({ rig }) => rig?.id);
   const damaged = useLiveQuery(() => database.setAside.toArray(), [rigId]) ?? [];
   const save = () => saveFile('metronomo-set-aside.json', [damagedText(damaged)], 'application/json');
+  if (damaged.length === 0) return null;
+  const shown = damaged.slice(0, MAX_SHOWN);
   return (
-    <section className="flex flex-col items-start gap-2" aria-label="Set aside">
-      <h2 className="text-lg font-bold">Set aside</h2>
-      {damaged.length === 0 ? (
-        <p className="text-soft">Nothing is damaged. A record that cannot be read is put here and stops nothing.</p>
-      ) : (
-        <>
-          <ul className="w-full">
-            {damaged.slice(0, 20).map(({ number, table, at, problem }) => (
-              <li key={number} className="ruled-b py-1">
-                <b>{table}</b> <span className="text-soft">{format(at, 'd MMM, HH:mm')}</span> {problem.slice(0, 160)}
-              </li>
-            ))}
-          </ul>
-          <div className="flex gap-2">
-            <Button onClick={save}>Save them as a file</Button>
-            <Button
-              tone="quiet"
-              onClick={() =>
-                void database.setAside
-                  .clear()
-                  .then(() => tell(`${damaged.length} were deleted.`, () => void database.setAside.bulkPut(damaged)))
-              }
-            >
-              Delete them
-            </Button>
-          </div>
-        </>
+    <section className="flex flex-col items-start gap-2" aria-label="Damaged records">
+      <h2 className="text-lg font-bold">Damaged records</h2>
+      <p className="text-soft">Records that can’t be read are moved here so that everything else keeps working.</p>
+      <ul className="w-full">
+        {shown.map(({ number, table, at, problem }) => (
+          <li key={number} className="ruled-b py-1">
+            <b>{TABLE_LABELS[table] ?? table}</b> <span className="text-soft">{dayAndTime(at)}</span>{' '}
+            {problem.slice(0, 160)}
+          </li>
+        ))}
+      </ul>
+      {damaged.length > MAX_SHOWN && (
+        <p className="text-soft">
+          {MAX_SHOWN} of {count(damaged.length, 'record')}
+        </p>
       )}
+      <div className="flex gap-2">
+        <Button onClick={save}>Export (JSON)</Button>
+        <Button
+          tone="quiet"
+          onClick={() =>
+            void database.setAside
+              .clear()
+              .then(() =>
+                showToast(
+                  `${count(damaged.length, 'damaged record')} deleted.`,
+                  () => void database.setAside.bulkPut(damaged),
+                ),
+              )
+          }
+        >
+          Delete all
+        </Button>
+      </div>
     </section>
   );
 }
@@ -166,16 +185,17 @@ function Demo({ rig }: { rig: Rig }) {
   const reset = async () => {
     await resetDemo();
     if (rig.demo) await switchRig(rig.id);
-    tell('The demo is as on a first visit.');
+    showToast('Demo reset.');
   };
   return (
-    <section className="flex flex-col items-start gap-2" aria-label="The demo">
-      <h2 className="text-lg font-bold">The demo</h2>
+    <section className="flex flex-col items-start gap-2" aria-label="Demo">
+      <h2 className="text-lg font-bold">Demo</h2>
       <p className="text-soft">
-        It is kept by itself: nothing of it comes among your own data, and nothing of yours into it. Resetting it
-        deletes what was taken in it.
+        The demo has its own storage and never mixes with your data. Resetting it deletes every take recorded in it.
       </p>
-      <Button onClick={() => void reset()}>Reset the demo</Button>
+      <ConfirmButton question="Delete all demo takes?" confirm="Reset" onConfirm={() => void reset()}>
+        Reset demo
+      </ConfirmButton>
     </section>
   );
 }

@@ -3,7 +3,7 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { writeMessageFile, writeMessageText } from '@metronomo/core';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { playBack, stopPlayBack, trackOf, useCapture } from '../../hub/capture-flow';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
@@ -11,8 +11,10 @@ import { saveFile } from '../../parts/save-file';
 import { database } from '../../store/database';
 import type { CapturedStream, Rig } from '../../store/records';
 import { deleteStream, listStreams, messagesOf } from '../../store/streams';
+import { count, decimal } from '../../parts/numbers';
+import { exactDayAndTime } from '../../parts/dates';
 
-/** What was captured as it went in and out: saved, or played back as if it came from outside. */
+/** Captured messages: export them, or play them back into the hub. */
 export function StreamList({ rig }: { rig: Rig }) {
   const streams = useLiveQuery(() => listStreams(rig.id), [rig.id]) ?? [];
   const [chosenId, setChosenId] = useState<string | null>(null);
@@ -21,9 +23,9 @@ export function StreamList({ rig }: { rig: Rig }) {
       <h2 className="text-lg font-bold">Captured messages</h2>
       {streams.length === 0 ? (
         <p className="max-w-prose text-soft">
-          Open <b className="text-ink">Messages</b> at the bottom of the page and press{' '}
-          <b className="text-ink">Capture</b>: every message in and out is kept until you stop. It can be saved as a
-          MIDI file or as text, and played back as if it came from outside.
+          No captures yet. Open <b className="text-ink">Messages</b> at the bottom of the page and press{' '}
+          <b className="text-ink">Capture</b> to record every message in and out until you stop. You can export a
+          capture as a MIDI file or text, or play it back into the hub as if your gear were sending it.
         </p>
       ) : (
         <ul>
@@ -32,27 +34,27 @@ export function StreamList({ rig }: { rig: Rig }) {
               <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
                 <b>{stream.name}</b>
                 <span className="text-soft">
-                  {format(stream.startedAt, 'd MMM, HH:mm:ss')} · {stream.messages} messages ·{' '}
-                  {(stream.durationMs / 1000).toFixed(1)} s
+                  {exactDayAndTime(stream.startedAt)} · {count(stream.messages, 'message')} ·{' '}
+                  {decimal(stream.durationMs / 1000, 1)} s
                 </span>
                 <span className="ml-auto flex gap-1">
                   <Button tone="quiet" onClick={() => void save(stream, 'midi')}>
-                    MIDI file
+                    Export MIDI
                   </Button>
                   <Button tone="quiet" onClick={() => void save(stream, 'text')}>
-                    Text
+                    Export text
                   </Button>
                   <Button
                     aria-expanded={chosenId === stream.id}
                     onClick={() => setChosenId(chosenId === stream.id ? null : stream.id)}
                   >
-                    Play back …
+                    Play back…
                   </Button>
                   <Button
                     tone="quiet"
-                    aria-label={`Delete the capture ${stream.name}`}
+                    aria-label={`Delete capture ${stream.name}`}
                     onClick={() =>
-                      void deleteStream(stream).then((undo) => tell('The capture was deleted.', () => void undo()))
+                      void deleteStream(stream).then((undo) => showToast('Capture deleted.', () => void undo()))
                     }
                   >
                     <Trash2 size={14} aria-hidden />
@@ -75,7 +77,7 @@ async function save(stream: CapturedStream, as: 'midi' | 'text'): Promise<void> 
   else saveFile(`${name}.txt`, [writeMessageText(messages)], 'text/plain');
 }
 
-/** Which of what was captured arrives again, and at which port of the hub's. */
+/** Which track to play back, and into which input port. */
 function PlayBackForm({ rig, stream }: { rig: Rig; stream: CapturedStream }) {
   const tracks = useLiveQuery(() => tracksOf(stream.id), [stream.id]) ?? [];
   const playing = useCapture((state) => state.playing);
@@ -87,45 +89,46 @@ function PlayBackForm({ rig, stream }: { rig: Rig; stream: CapturedStream }) {
   if (ports.length === 0)
     return (
       <p className="text-soft">
-        It plays back at a port that comes in to the hub, and this rig has none: draw a cable into the hub in Rig first.
+        This rig has no hub input port to play back into. Connect a cable to the hub in Rig first.
       </p>
     );
   return (
     <div className="flex flex-wrap items-center gap-2 border border-rule p-2.5">
+      <span className="text-soft">Track</span>
       <InlineSelect
-        name="What is played back"
+        name="Track"
         value={chosen.track}
-        options={tracks.map(({ name, count }) => [name, `${name} (${count})`] as const)}
+        options={tracks.map(({ name, messages }) => [name, `${name} (${messages})`] as const)}
         onChoose={setTrack}
       />
-      arrives at
+      <span className="text-soft">Input port</span>
       <InlineSelect
-        name="Where it arrives"
+        name="Input port"
         value={chosen.portId}
         options={ports.map((socket) => [socket.portId ?? '', socket.label] as const)}
         onChoose={setPortId}
       />
       {playing?.id === stream.id ? (
         <>
-          <Button onClick={() => void stopPlayBack()}>Stop playing back</Button>
+          <Button onClick={() => void stopPlayBack()}>Stop</Button>
           <span className="text-soft" role="status">
-            {playing.left} messages to come
+            {count(playing.left, 'message')} left
           </span>
         </>
       ) : (
         <Button disabled={!chosen.track} onClick={() => void playBack(stream, chosen.track, chosen.portId)}>
-          Play it
+          Start playback
         </Button>
       )}
     </div>
   );
 }
 
-async function tracksOf(streamId: string): Promise<{ name: string; count: number }[]> {
+async function tracksOf(streamId: string): Promise<{ name: string; messages: number }[]> {
   const counts = new Map<string, number>();
   for (const message of await messagesOf(database, streamId)) {
     const name = trackOf(message);
     counts.set(name, (counts.get(name) ?? 0) + 1);
   }
-  return [...counts].map(([name, count]) => ({ name, count })).sort((a, b) => b.count - a.count);
+  return [...counts].map(([name, messages]) => ({ name, messages })).sort((a, b) => b.messages - a.messages);
 }

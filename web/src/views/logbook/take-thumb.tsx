@@ -5,15 +5,15 @@ import type { Take } from '../../store/records';
 
 const WIDTH = 240;
 const HEIGHT = 44;
-const MOST_ROWS = 11;
-const MOST_MARKS = 64;
+const MAX_ROWS = 11;
+const MAX_MARKS = 64;
 
-/** A take's beat line, as small as a stamp: a row for each follower, a mark for each landing, the beat in the middle of it. */
+/** A take's beat line as a thumbnail: a row per follower, a mark per landing, the beat in the middle. */
 export const TakeThumb = memo(function TakeThumb({ take }: { take: Take }) {
-  const lines = take.lines.filter(({ landings }) => landings.length > 0).slice(0, MOST_ROWS);
+  const lines = take.lines.filter(({ landings }) => landings.length > 0).slice(0, MAX_ROWS);
   if (lines.length === 0) return null;
   const late = lines.map(({ landings }) => {
-    const step = Math.max(1, Math.ceil(landings.length / MOST_MARKS));
+    const step = Math.max(1, Math.ceil(landings.length / MAX_MARKS));
     return landings.filter((_, i) => i % step === 0).map(({ lateMs }) => lateMs);
   });
   const scale = scaleLinear(beatLineDomain(late.flat()), [0, WIDTH]);

@@ -1,13 +1,14 @@
-import { format } from 'date-fns';
 import { useState } from 'react';
 import { trendOf, type TrendPoint } from '../../history/trend';
 import { LineFigure } from '../../parts/chart-figure';
 import { InlineSelect } from '../../parts/inline-select';
-import { signed } from '../../parts/words';
+import { latenessText, signed } from '../../parts/words';
+import { count } from '../../parts/numbers';
 import type { Rig } from '../../store/records';
 import { useAllTakes } from '../../store/use-takes';
+import { exactDayAndTime } from '../../parts/dates';
 
-/** How one piece of gear has been over the days: how late it is by itself, and how late it landed with its offset. */
+/** One device's latency from take to take: without its offset, and as it landed with it. */
 export function TrendPanel({ rig }: { rig: Rig }) {
   const takes = useAllTakes();
   const measured = rig.gear.filter(({ id }) => takes?.some(({ gearIds }) => gearIds.includes(id)));
@@ -17,8 +18,7 @@ export function TrendPanel({ rig }: { rig: Rig }) {
   if (!gear)
     return (
       <p className="max-w-prose p-10 text-soft">
-        Here every piece of gear is followed from take to take: whether it keeps the lateness it had. Take it on the
-        Bench first.
+        No takes yet. Measure a device on the Bench to track its latency from take to take.
       </p>
     );
   const points = trendOf(takes, gear.id);
@@ -41,23 +41,22 @@ export function TrendPanel({ rig }: { rig: Rig }) {
 }
 
 function summary(points: readonly TrendPoint[]): string {
-  if (points.length === 0) return 'No take of it can be believed.';
+  if (points.length === 0) return 'No reliable takes of this device.';
   const natural = points.map(({ naturalMs }) => naturalMs);
   const [low, high] = [Math.min(...natural), Math.max(...natural)];
-  const takes = points.length === 1 ? 'One take' : `${points.length} takes`;
-  const range = points.length === 1 ? `${signed(low)} ms` : `from ${signed(low)} to ${signed(high)} ms`;
-  return `${takes}: without an offset it is ${range} after the beat.`;
+  const range = points.length === 1 ? latenessText(low) : `${latenessText(low)} to ${latenessText(high)}`;
+  return `${count(points.length, 'take')}. Without its offset: ${range}.`;
 }
 
 function TrendChart({ name, points }: { name: string; points: readonly TrendPoint[] }) {
   const numbered = points.map((point, i) => ({ ...point, x: i + 1 }));
   return (
     <LineFigure
-      caption="ms after the beat, take by take: marks and bars by itself, with its 95 % interval; the line as it landed with its offset"
-      label={`How late ${name} is from take to take`}
+      caption="Lateness by take, ms. Marks and bars: without the offset, with 95% interval. Dashed line: as played, with the offset."
+      label={`Latency of ${name} by take`}
       className="h-64"
-      x="take, the oldest first"
-      y="ms"
+      x="take (oldest first)"
+      y="ms late"
       whole
       series={[
         { points: numbered.map(({ x, naturalMs }) => ({ x, y: naturalMs })), marks: true },
@@ -73,15 +72,15 @@ function TrendChart({ name, points }: { name: string; points: readonly TrendPoin
   );
 }
 
-const MOST_SHOWN = 60;
+const MAX_SHOWN = 60;
 
 function TrendTable({ points }: { points: readonly TrendPoint[] }) {
   return (
     <table className="text-sm">
-      <caption className="sr-only">Takes, the newest first</caption>
+      <caption className="sr-only">Takes, newest first</caption>
       <thead>
         <tr className="ruled-b text-left text-xs text-soft">
-          {['When', 'By itself, ms', '95 % interval', 'Offset, ms', 'Landed, ms', 'Since the take before'].map(
+          {['Time', 'Landing, ms', 'Offset, ms', 'Without offset, ms', '95% interval', 'Change from previous'].map(
             (title) => (
               <th key={title} className="py-1 pr-4 font-normal">
                 {title}
@@ -94,16 +93,16 @@ function TrendTable({ points }: { points: readonly TrendPoint[] }) {
         {points
           .map((point, i) => ({ ...point, before: points[i - 1] }))
           .reverse()
-          .slice(0, MOST_SHOWN)
+          .slice(0, MAX_SHOWN)
           .map(({ takeId, at, naturalMs, ciMs, offsetMs, landedMs, before, changed }) => (
             <tr key={takeId} className="ruled-b">
-              <td className="py-1 pr-4">{format(at, 'd MMM, HH:mm:ss')}</td>
-              <td className="pr-4 font-bold">{signed(naturalMs, 2)}</td>
+              <td className="py-1 pr-4">{exactDayAndTime(at)}</td>
+              <td className="pr-4 font-bold">{signed(landedMs, 2)}</td>
+              <td className="pr-4">{signed(offsetMs, 2)}</td>
+              <td className="pr-4">{signed(naturalMs, 2)}</td>
               <td className="pr-4">
                 {signed(ciMs[0], 2)} to {signed(ciMs[1], 2)}
               </td>
-              <td className="pr-4">{signed(offsetMs, 2)}</td>
-              <td className="pr-4">{signed(landedMs, 2)}</td>
               <td className="pr-4">
                 {before ? `${signed(naturalMs - before.naturalMs, 2)} ms` : ''}
                 {changed.length > 0 && <span className="text-soft"> · {changed.join(', ')}</span>}

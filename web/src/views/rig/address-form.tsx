@@ -7,20 +7,20 @@ import { Button } from '../../parts/button';
 const schema = object({
   address: string()
     .trim()
-    .required('Give its address, like 192.0.2.7.')
-    .max(253)
-    .matches(/^[\w.:-]+$/, 'An address is a number like 192.0.2.7, or a name.'),
+    .required('Enter an address, such as 192.0.2.7.')
+    .max(253, 'Address too long. Use 253 characters or fewer.')
+    .matches(/^[\w.:-]+$/, 'Address not recognized. Enter an IP address such as 192.0.2.7, or a host name.'),
   port: number()
-    .typeError('A port is a number.')
+    .typeError('The port must be a number.')
     .required()
-    .integer()
-    .min(1, 'A port is from 1 to 65534.')
-    .max(65_534, 'A port is from 1 to 65534.'),
+    .integer('The port must be a whole number.')
+    .min(1, 'The port must be between 1 and 65534.')
+    .max(65_534, 'The port must be between 1 and 65534.'),
 });
 
 type Address = InferType<typeof schema>;
 
-/** For a peer that is not found by itself. */
+/** Invites a peer that discovery doesn't find. */
 export function AddressForm({ onInvite }: { onInvite: (place: Place) => void }) {
   const { register, handleSubmit, formState } = useForm<Address>({
     resolver: yupResolver(schema),
@@ -36,11 +36,11 @@ export function AddressForm({ onInvite }: { onInvite: (place: Place) => void }) 
         void handleSubmit(({ address, port }) => onInvite({ name: address.slice(0, 60), address, port }))(event)
       }
     >
-      <p className="mb-1 text-xs text-soft">By its address</p>
+      <p className="mb-1 text-xs text-soft">Invite by address</p>
       <div className="flex items-end gap-2">
         <input
           {...register('address')}
-          aria-label="Address of the peer"
+          aria-label="Peer address"
           aria-invalid={formState.errors.address !== undefined}
           autoComplete="off"
           placeholder="192.0.2.7"
@@ -48,7 +48,7 @@ export function AddressForm({ onInvite }: { onInvite: (place: Place) => void }) 
         />
         <input
           {...register('port')}
-          aria-label="Port of the peer"
+          aria-label="Peer UDP port"
           aria-invalid={formState.errors.port !== undefined}
           inputMode="numeric"
           className={`w-18 ${field}`}

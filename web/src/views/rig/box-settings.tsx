@@ -3,7 +3,7 @@ import { signed } from '../../parts/words';
 import type { Rig } from '../../store/records';
 import { checklistWords } from './checklist-words';
 
-/** On paper: what to set on each box, ticked off or not; `offsets`: with what the hub adds to it. */
+/** Print version of the setup checklists; `offsets` adds the hub offset. */
 export function BoxSettings({ rig, plan, offsets = false }: { rig: Rig; plan: RigPlan; offsets?: boolean }) {
   return (
     <div className="columns-2 gap-8 text-[12px]">
@@ -13,7 +13,7 @@ export function BoxSettings({ rig, plan, offsets = false }: { rig: Rig; plan: Ri
         return (
           <section key={gear.id} className="mb-3 break-inside-avoid">
             <h4 className="font-bold">{gear.name}</h4>
-            {offsets && gear.offsetMs !== 0 && <p>Offset in the hub: {signed(gear.offsetMs)} ms</p>}
+            {offsets && gear.offsetMs !== 0 && <p>Hub offset: {signed(gear.offsetMs)} ms</p>}
             <ul>
               {entries.map(({ key, item }) => (
                 <li key={key}>

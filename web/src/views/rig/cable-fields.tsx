@@ -5,9 +5,9 @@ import { changeRig, useSession } from '../../hub/session';
 import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 import type { Gear, Rig } from '../../store/records';
-import { connect, disconnect, leadFromPort, leadToPort } from '../../store/rig-plan';
+import { connect, disconnect, setInputPort, setOutputPort } from '../../store/rig-plan';
 
-/** Where the cables in gear's sockets come from: a port of the hub, or somebody's out or thru. */
+/** The device's connections: a port of the hub, or another device's out or thru. */
 export function CableFields({ gear }: { gear: Gear }) {
   const rig = useSession(({ rig }) => rig);
   const { outputs, inputs } = useMidiPorts();
@@ -33,22 +33,21 @@ export function CableFields({ gear }: { gear: Gear }) {
       setProblem(error.message);
     }
   };
-  const into = rig.cables.find(({ to }) => to.gearId === gear.id);
   const hangsOn = rig.cables.find(({ from, to }) => to.gearId === gear.id && from.gearId !== HUB_ID);
   return (
     <>
-      <Field label="Port it is sent to">
+      <Field label="Output port">
         {(id) => (
           <Select
             id={id}
             value={gear.portId ?? ''}
             onChange={({ target }) =>
               void change((before) =>
-                leadToPort(before, gear.id, ports.find((port) => port.id === target.value) ?? null),
+                setOutputPort(before, gear.id, ports.find((port) => port.id === target.value) ?? null),
               )
             }
           >
-            <option value="">no port</option>
+            <option value="">not connected</option>
             {ports.map((port) => (
               <option key={port.id} value={port.id}>
                 {port.name}
@@ -57,14 +56,14 @@ export function CableFields({ gear }: { gear: Gear }) {
           </Select>
         )}
       </Field>
-      <Field label="or hangs on">
+      <Field label="Connected through">
         {(id) => (
           <Select
             id={id}
             value={hangsOn ? refText(hangsOn.from) : ''}
-            onChange={({ target }) => void change((before) => hang(before, gear, target.value, hangsOn))}
+            onChange={({ target }) => void change((before) => connectThrough(before, gear, target.value, hangsOn))}
           >
-            <option value="">nothing else</option>
+            <option value="">none</option>
             {rig.gear
               .filter((one) => one.id !== gear.id)
               .flatMap((one) =>
@@ -80,38 +79,21 @@ export function CableFields({ gear }: { gear: Gear }) {
         )}
       </Field>
       {gear.sockets.some(({ direction }) => direction === 'out') && (
-        <Field label="Port it comes in by">
+        <Field label="Input port">
           {(id) => (
             <Select
               id={id}
               value={comesInBy}
               onChange={({ target }) =>
                 void change((before) =>
-                  leadFromPort(before, gear.id, insOfHub.find((port) => port.id === target.value) ?? null),
+                  setInputPort(before, gear.id, insOfHub.find((port) => port.id === target.value) ?? null),
                 )
               }
             >
-              <option value="">no port</option>
+              <option value="">not connected</option>
               {insOfHub.map((port) => (
                 <option key={port.id} value={port.id}>
                   {port.name}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
-      )}
-      {into && (
-        <Field label="Notes on its cable">
-          {(id) => (
-            <Select
-              id={id}
-              value={into.notesPerSecond}
-              onChange={({ target }) => void change((before) => withNotes(before, into.id, Number(target.value)))}
-            >
-              {[...new Set([...NOTES_PER_SECOND.keys(), into.notesPerSecond])].map((count) => (
-                <option key={count} value={count}>
-                  {NOTES_PER_SECOND.get(count) ?? `${count} a second`}
                 </option>
               ))}
             </Select>
@@ -127,11 +109,34 @@ export function CableFields({ gear }: { gear: Gear }) {
   );
 }
 
+/** How dense the notes are on the device's cable, for the traffic estimate. */
+export function NoteTrafficField({ gear }: { gear: Gear }) {
+  const into = useSession(({ rig }) => rig?.cables.find(({ to }) => to.gearId === gear.id));
+  if (!into) return null;
+  return (
+    <Field label="Note traffic">
+      {(id) => (
+        <Select
+          id={id}
+          value={into.notesPerSecond}
+          onChange={({ target }) => void changeRig((before) => withNotes(before, into.id, Number(target.value)))}
+        >
+          {[...new Set([...NOTES_PER_SECOND.keys(), into.notesPerSecond])].map((rate) => (
+            <option key={rate} value={rate}>
+              {NOTES_PER_SECOND.get(rate) ?? `${rate} per s`}
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
+  );
+}
+
 const NOTES_PER_SECOND = new Map([
-  [0, 'none, only time'],
-  [4, 'a tune: 4 a second'],
-  [12, 'chords: 12 a second'],
-  [60, 'dense: 60 a second'],
+  [0, 'none, sync only'],
+  [4, 'melody, 4 per s'],
+  [12, 'chords, 12 per s'],
+  [60, 'dense, 60 per s'],
 ]);
 
 function withNotes(rig: Rig, cableId: string, notesPerSecond: number): Rig {
@@ -140,8 +145,8 @@ function withNotes(rig: Rig, cableId: string, notesPerSecond: number): Rig {
 
 const refText = ({ gearId, socketId }: SocketRef) => JSON.stringify([gearId, socketId]);
 
-/** In place of the cable that was there, one from another socket, into the in that fits it. */
-function hang(rig: Rig, gear: Gear, wanted: string, old: Cable | undefined): Rig {
+/** Replaces the cable with one from another socket, into the matching in. */
+function connectThrough(rig: Rig, gear: Gear, wanted: string, old: Cable | undefined): Rig {
   const bare = old ? disconnect(rig, old.id) : rig;
   if (wanted === '') return bare;
   const [gearId = '', socketId = ''] = JSON.parse(wanted) as string[];

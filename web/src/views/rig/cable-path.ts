@@ -1,4 +1,4 @@
-/** A point of the drawing, px. */
+/** A point of the diagram, px. */
 export interface Point {
   x: number;
   y: number;
@@ -7,7 +7,10 @@ export interface Point {
 const STUB = 14;
 const LANE = 7;
 
-/** Where a cable runs that goes back: at this height between two sheets of one column, or else in this lane under all. */
+/**
+ * Route of a cable that runs backwards: through the gap at this height within a column, or in this lane below
+ * everything.
+ */
 export interface WayBack {
   gapY: number | null;
   bottom: number;
@@ -15,9 +18,9 @@ export interface WayBack {
 }
 
 /**
- * The way of a cable from an out, on the right of its sheet, to an in, on the left of another, as an SVG path. Ahead it is
- * a curve. Back in the same column it runs through the gap between the sheets; back to another column it runs under all
- * sheets, in a lane of its own.
+ * SVG path of a cable from an out, on the right of its sheet, to an in, on the left of another. Forwards it is a curve.
+ * Backwards within a column it runs through the gap between the sheets; to another column it runs below all sheets, in
+ * a lane of its own.
  */
 export function cablePath(from: Point, to: Point, { gapY, bottom, lane }: WayBack): string {
   if (to.x > from.x) {
@@ -29,7 +32,7 @@ export function cablePath(from: Point, to: Point, { gapY, bottom, lane }: WayBac
   return `M${from.x} ${from.y}H${from.x + stub}V${y}H${to.x - stub}V${to.y}H${to.x}`;
 }
 
-/** How far outside the sheets cables that go back may run. */
+/** How far outside the sheets backward cables may run. */
 export function roomForLanes(lanes: number): number {
   return lanes === 0 ? 0 : STUB + lanes * LANE;
 }

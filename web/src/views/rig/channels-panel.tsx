@@ -1,4 +1,12 @@
-import { channelMap, freeChannel, HUB_ID, PASSES, type NoteRoute, type PortChannels } from '@metronomo/core';
+import {
+  channelMap,
+  freeChannel,
+  HUB_ID,
+  PASSES,
+  type NoteRoute,
+  type Passes,
+  type PortChannels,
+} from '@metronomo/core';
 import clsx from 'clsx';
 import { Trash2 } from 'lucide-react';
 import { changeRig } from '../../hub/session';
@@ -10,7 +18,14 @@ import { Check } from '../../parts/check';
 
 const CHANNELS = Array.from({ length: 16 }, (_, i) => i + 1);
 
-/** Who hears which channel of which port, and which notes are carried from port to port. */
+const PASS_LABELS: Readonly<Record<keyof Passes, string>> = {
+  notes: 'Notes',
+  controllers: 'Controllers',
+  programs: 'Program changes',
+  bends: 'Pitch bend',
+};
+
+/** Receive channels by port, and routes between ports. */
 export function ChannelsPanel({ rig }: { rig: Rig }) {
   const plan = planOf(rig);
   const ports = channelMap(plan);
@@ -19,14 +34,14 @@ export function ChannelsPanel({ rig }: { rig: Rig }) {
     <section aria-label="Channels and routes">
       <h2 className="mb-1 text-lg font-bold">Channels</h2>
       {ports.length === 0 ? (
-        <p className="text-sm text-soft">No port leads out of the hub yet. Connect one under Ports.</p>
+        <p className="text-sm text-soft">The hub has no output ports yet. Add one under Ports.</p>
       ) : (
         <>
-          <p className="mb-2 text-sm text-soft">Who hears what, by port and channel: A1 to {ports.at(-1)?.letter}16.</p>
+          <p className="mb-2 text-sm text-soft">Receive channels by output port, A1 to {ports.at(-1)?.letter}16.</p>
           <ChannelMap ports={ports} nameOf={nameOf} />
           <ul className="mt-3 text-sm">
-            {ports.map(({ letter, socket, heardBy }) => (
-              <PortRow key={socket.id} letter={letter} label={socket.label} heardBy={heardBy} rig={rig} />
+            {ports.map(({ letter, socket, receivers }) => (
+              <PortRow key={socket.id} letter={letter} label={socket.label} heardBy={receivers} rig={rig} />
             ))}
           </ul>
         </>
@@ -36,10 +51,10 @@ export function ChannelsPanel({ rig }: { rig: Rig }) {
   );
 }
 
-/** One row a port, one square a channel: empty, taken by one, or by more than one. */
+/** One row per port, one square per channel: free, used, or used more than once. */
 function ChannelMap({ ports, nameOf }: { ports: PortChannels[]; nameOf: (id: string) => string }) {
   return (
-    <table className="w-full table-fixed text-center text-xs" aria-label="Map of ports and channels">
+    <table className="w-full table-fixed text-center text-xs" aria-label="Channel map">
       <thead>
         <tr>
           <th className="w-5">
@@ -53,12 +68,12 @@ function ChannelMap({ ports, nameOf }: { ports: PortChannels[]; nameOf: (id: str
         </tr>
       </thead>
       <tbody>
-        {ports.map(({ letter, socket, heardBy }) => (
+        {ports.map(({ letter, socket, receivers }) => (
           <tr key={socket.id}>
             <th scope="row" className="text-left font-bold">
               {letter}
             </th>
-            {heardBy.map((ids, i) => {
+            {receivers.map((ids, i) => {
               const words = `${letter}${i + 1}: ${ids.length === 0 ? 'free' : ids.map(nameOf).join(', ')}`;
               return (
                 <td key={i} className="border border-rule p-0">
@@ -92,7 +107,7 @@ function PortRow({
 }: {
   letter: string;
   label: string;
-  heardBy: PortChannels['heardBy'];
+  heardBy: PortChannels['receivers'];
   rig: Rig;
 }) {
   const gear = rig.gear.filter(({ id }) => heardBy.some((ids) => ids.includes(id)));
@@ -101,7 +116,7 @@ function PortRow({
       <p className="text-xs text-soft">
         <b className="text-ink">{letter}</b> {label}
       </p>
-      {gear.length === 0 && <p className="text-soft">nobody hears notes here</p>}
+      {gear.length === 0 && <p className="text-soft">No device receives notes on this port</p>}
       {gear.map((one) => {
         const beside = one.set.channels.some((channel) => (heardBy[channel - 1]?.length ?? 0) > 1);
         const free = beside ? freeChannel(planOf(rig), one.id) : null;
@@ -120,7 +135,7 @@ function PortRow({
             <span className="flex shrink-0 items-center gap-2">
               {free !== null && (
                 <Button tone="quiet" className="!px-1 text-wrong" onClick={() => hear(free)}>
-                  to {letter}
+                  Move to {letter}
                   {free}
                 </Button>
               )}
@@ -167,11 +182,11 @@ function Routes({ rig }: { rig: Rig }) {
   };
   return (
     <section aria-label="Routes" className="ruled-t mt-4 pt-3">
-      <h2 className="text-lg font-bold">Notes from port to port</h2>
+      <h2 className="text-lg font-bold">Routes</h2>
       <p className="mb-2 text-sm text-soft">
         {firstIn
-          ? 'Notes and controllers go where you send them; clock still goes to everybody. Two routes to one port are merged there.'
-          : 'Needs a port that comes in: choose one under Ports, or draw a cable into the hub.'}
+          ? 'Routes carry notes and controllers between ports. Clock still goes to all gear. Routes into the same port are merged.'
+          : 'Routes need an input port. Add one under Ports, or draw a cable into the hub.'}
       </p>
       <ul className="flex flex-col gap-2">
         {rig.routes.map((route, i) => (
@@ -191,13 +206,13 @@ function Routes({ rig }: { rig: Rig }) {
         ))}
       </ul>
       <Button className="mt-2" disabled={!firstIn || !firstOut} onClick={add}>
-        Add a route
+        Add route
       </Button>
     </section>
   );
 }
 
-/** The gear at a socket of the hub, in brackets behind the socket's name. */
+/** The device connected to a hub socket, in brackets. */
 function gearAt(rig: Rig, socketId: string): string {
   const cable = rig.cables.find(
     ({ from, to }) =>
@@ -259,15 +274,15 @@ function RouteFields({
       </legend>
       <div className="grid grid-cols-[1fr_92px] gap-2">
         <Field label="From">{sockets('from', ins)}</Field>
-        <Field label="channel">{channels('fromChannel', 'every')}</Field>
+        <Field label="Channel">{channels('fromChannel', 'all')}</Field>
         <Field label="To">{sockets('to', outs)}</Field>
-        <Field label="channel">{channels('toChannel', 'the same')}</Field>
+        <Field label="Channel">{channels('toChannel', 'unchanged')}</Field>
       </div>
       <div className="mt-2 flex flex-wrap gap-x-4">
         {PASSES.map((what) => (
           <Check
             key={what}
-            label={what}
+            label={PASS_LABELS[what]}
             checked={route.passes[what]}
             onChange={() => onChange({ passes: { ...route.passes, [what]: !route.passes[what] } })}
           />

@@ -5,14 +5,14 @@ import { planOf } from '../../store/rig-plan';
 import { Check } from '../../parts/check';
 import { checklistWords } from './checklist-words';
 
-/** What to set on the gear itself, to be ticked off while standing before it. */
+/** Settings to make on the device itself, with check boxes. */
 export function ChecklistFields({ gear, rig }: { gear: Gear; rig: Rig }) {
   const entries = checklist(planOf(rig), gear.id);
   if (entries.length === 0) return null;
   const done = entries.filter(({ key }) => gear.checked.includes(key)).length;
   const tick = (key: string) => {
     const keys = entries.map((entry) => entry.key);
-    // Ticks of what has to be set otherwise by now are dropped.
+    // Drop ticks of settings that have changed.
     const kept = gear.checked.filter((one) => keys.includes(one));
     const checked = kept.includes(key) ? kept.filter((one) => one !== key) : [...kept, key];
     void changeRig((before) => ({
@@ -23,7 +23,7 @@ export function ChecklistFields({ gear, rig }: { gear: Gear; rig: Rig }) {
   return (
     <details className="mt-3 text-sm">
       <summary className="cursor-pointer text-soft">
-        To set on it: {done} of {entries.length} done
+        Setup checklist: {done} of {entries.length} done
       </summary>
       <ul className="mt-2 flex flex-col gap-1">
         {entries.map(({ key, item }) => (

@@ -1,5 +1,14 @@
 import '@xyflow/react/dist/base.css';
-import { HUB_ID, RigError, type Cable, type RigGear, type RigPlan } from '@metronomo/core';
+import {
+  gearOf,
+  HUB_ID,
+  RigError,
+  socketOf,
+  type Cable,
+  type RigGear,
+  type RigPlan,
+  type SocketRef,
+} from '@metronomo/core';
 import {
   Controls,
   ReactFlow,
@@ -11,7 +20,7 @@ import {
   type NodeChange,
 } from '@xyflow/react';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { changeRig, useSession } from '../../hub/session';
 import type { Rig } from '../../store/records';
 import { connect, disconnect, planOf } from '../../store/rig-plan';
@@ -21,12 +30,24 @@ import { figureOf, inkOf, isDashed, type Figure } from './figure';
 import { useLineCheck } from './use-line-check';
 
 const NODE_TYPES = { gear: GearSheet };
-/** Of cables in any place they had. */
-const MOST_KNOWN = 2000;
+/** Cap on cached edges. */
+const MAX_KNOWN = 2000;
 const EDGE_TYPES = { cable: CableEdge };
+/** In place of the library's own texts, which name nodes and edges. */
+const ARIA_LABELS = {
+  'node.a11yDescription.default': 'Press Enter to select a device, then the arrow keys to move it.',
+  'node.a11yDescription.keyboardDisabled': 'Press Enter to select a device.',
+  'node.a11yDescription.ariaLiveMessage': ({ direction }: { direction: string }) => `Moved ${direction}.`,
+  'edge.a11yDescription.default': 'Press Enter to select a cable, then Delete to unplug it.',
+  'controls.ariaLabel': 'Diagram view',
+  'controls.zoomIn.ariaLabel': 'Zoom in',
+  'controls.zoomOut.ariaLabel': 'Zoom out',
+  'controls.fitView.ariaLabel': 'Show all',
+  'handle.ariaLabel': 'Socket',
+};
 const WITHOUT_BADGE = { hideAttribution: true };
 
-/** The rig as a drawing: sheets and cables, time flowing from the leader outward. */
+/** The rig as a diagram of sheets and cables, with sync flowing away from the leader. */
 export function Drawing({
   rig,
   chosenId,
@@ -55,12 +76,12 @@ export function Drawing({
   }, [plan, figure, rig, open, chosenId, setNodes]);
   const [cableId, setCableId] = useState<string | null>(null);
   const edges = useEdges(plan, figure, cableId);
-  // Each function that is another one makes the library look at every sheet and every cable again.
+  // Stable callbacks: the library re-checks every node and edge when one changes.
   const change = useCallback(
     (changes: NodeChange<GearNode>[]) => {
       onNodesChange(changes);
       for (const one of changes) {
-        // By mouse or by arrow keys, it stays where it was let go.
+        // Keep the position where it was dropped, by mouse or arrow keys.
         if (one.type === 'position' && one.dragging === false && one.position) void moveTo(one.id, one.position);
         if (one.type === 'select' && one.selected) onChoose(one.id === HUB_ID ? null : one.id);
       }
@@ -74,15 +95,16 @@ export function Drawing({
   const chooseNone = useCallback(() => onChoose(null), [onChoose]);
   return (
     <ReactFlow
-      aria-label="Drawing of the rig"
+      aria-label="Rig diagram"
+      ariaLabelConfig={ARIA_LABELS}
       nodes={nodes}
       edges={edges}
       nodeTypes={NODE_TYPES}
       edgeTypes={EDGE_TYPES}
       onNodesChange={change}
       onEdgesChange={changeCables}
-      onConnect={plug}
-      onEdgesDelete={unplug}
+      onConnect={connectSockets}
+      onEdgesDelete={removeCables}
       onPaneClick={chooseNone}
       proOptions={WITHOUT_BADGE}
       minZoom={0.2}
@@ -94,7 +116,7 @@ export function Drawing({
   );
 }
 
-/** The node as it was where nothing of it has changed: it is not drawn again then. */
+/** Reuses an unchanged node, so that it isn't re-rendered. */
 function reused(
   old: GearNode | undefined,
   now: Pick<GearNode, 'data' | 'position' | 'selected'>,
@@ -113,7 +135,7 @@ function reused(
   return { ...old, id: gear.id, type: 'gear', ariaLabel: gear.name, deletable: false, ...now };
 }
 
-/** Shows all of it again when gear comes or goes. */
+/** Fits the view when gear is added or removed. */
 function Refit({ bounds, gear }: { bounds: Figure['bounds']; gear: string }) {
   const { fitBounds } = useReactFlow();
   const ready = useNodesInitialized();
@@ -127,7 +149,7 @@ function Refit({ bounds, gear }: { bounds: Figure['bounds']; gear: string }) {
   return null;
 }
 
-/** Cables that run as they did before stay the same objects, and are not drawn again. */
+/** Unchanged edges keep their identity, so that they aren't re-rendered. */
 function useEdges(plan: RigPlan, figure: Figure, chosenId: string | null): CableEdgeData[] {
   const [known] = useState(() => new Map<string, CableEdgeData>());
   const [latest] = useState(() => new Map<'edges', CableEdgeData[]>());
@@ -136,7 +158,7 @@ function useEdges(plan: RigPlan, figure: Figure, chosenId: string | null): Cable
       const edge = { ...edgeOf(plan, cable, figure), selected: cable.id === chosenId };
       const text = JSON.stringify(edge);
       const same = known.get(text) ?? edge;
-      if (known.size > MOST_KNOWN) known.clear();
+      if (known.size > MAX_KNOWN) known.clear();
       known.set(text, same);
       return same;
     });
@@ -157,33 +179,37 @@ function edgeOf(plan: RigPlan, cable: Cable, { ways }: Figure): CableEdgeData {
     sourceHandle: from.socketId,
     target: to.gearId,
     targetHandle: to.socketId,
+    ariaLabel: `Cable from ${socketWords(plan, from)} to ${socketWords(plan, to)}`,
     ...(way && { data: { ...way } }),
     style: { stroke: inkOf(plan, cable), ...(isDashed(plan, cable) && { strokeDasharray: '6 4' }) },
   };
 }
 
+const socketWords = (plan: RigPlan, ref: SocketRef) =>
+  `${gearOf(plan, ref.gearId)?.name ?? 'Hub'}, ${socketOf(plan, ref)?.label ?? 'socket'}`;
+
 function sameAll<Item>(before: readonly Item[], now: readonly Item[]): boolean {
   return before.length === now.length && now.every((one, i) => one === before[i]);
 }
 
-function unplug(gone: readonly { id: string }[]): void {
+function removeCables(gone: readonly { id: string }[]): void {
   void changeRig((before) => gone.reduce<Rig>((done, { id }) => disconnect(done, id), before));
 }
 
-async function plug({ source, sourceHandle, target, targetHandle }: Connection): Promise<void> {
+async function connectSockets({ source, sourceHandle, target, targetHandle }: Connection): Promise<void> {
   try {
     await changeRig((rig) =>
       connect(rig, { gearId: source, socketId: sourceHandle ?? '' }, { gearId: target, socketId: targetHandle ?? '' }),
     );
   } catch (error) {
     if (!(error instanceof RigError)) throw error;
-    tell(error.message);
+    showToast(error.message);
   }
 }
 
 async function moveTo(id: string, place: { x: number; y: number }): Promise<void> {
   const before = useSession.getState().rig?.gear.find((one) => one.id === id);
-  // The hub stands where the layout puts it, and a click is no move.
+  // The hub is placed by the layout, and a click isn't a move.
   if (!before || (before.place?.x === place.x && before.place.y === place.y)) return;
   await changeRig((rig) => ({ ...rig, gear: rig.gear.map((one) => (one.id === id ? { ...one, place } : one)) }));
 }

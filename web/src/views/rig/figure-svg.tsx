@@ -2,10 +2,10 @@ import type { RigPlan } from '@metronomo/core';
 import type { Rig } from '../../store/records';
 import { cablePath } from './cable-path';
 import { figureOf, inkOf, isDashed, socketPoint } from './figure';
-import { words } from './gear-sheet';
+import { gearSummary } from './gear-sheet';
 import { SHEET_WIDTH, sheetHeight } from './lay-out';
 
-/** The drawing of the rig as a still picture, for paper. */
+/** A static diagram of the rig, for print. */
 export function FigureSvg({ rig, plan }: { rig: Rig; plan: RigPlan }) {
   const { places, ways, bounds } = figureOf(rig, plan);
   const at = (id: string) => places.get(id) ?? { x: 0, y: 0 };
@@ -15,7 +15,7 @@ export function FigureSvg({ rig, plan }: { rig: Rig; plan: RigPlan }) {
       viewBox={`${bounds.x} ${bounds.y} ${bounds.width} ${bounds.height}`}
       className="max-h-[170mm] w-full"
       role="img"
-      aria-label={`Drawing of ${rig.name}`}
+      aria-label={`Diagram of ${rig.name}`}
     >
       {plan.cables.map((cable) => {
         const [from, to, way] = [gearOf(cable.from.gearId), gearOf(cable.to.gearId), ways.get(cable.id)];
@@ -52,7 +52,7 @@ export function FigureSvg({ rig, plan }: { rig: Rig; plan: RigPlan }) {
               {gear.name}
             </text>
             <text x={x + SHEET_WIDTH / 2} y={middle + 14} textAnchor="middle" fontSize="12">
-              {words(gear, leads)}
+              {gearSummary(gear, leads)}
             </text>
             {gear.sockets.map(({ id, label, direction }) => {
               const point = socketPoint(gear, id, { x, y });

@@ -34,15 +34,15 @@ const between = (from: string, to: string): Cable => ({
   notesPerSecond: 0,
 });
 
-describe('where the sheets stand', () => {
-  test('in the demo none is on another, and all of it fits in three columns', () => {
+describe('positions of the sheets', () => {
+  test('in the demo no sheets overlap, and everything fits in three columns', () => {
     const plan = planOf(boathouse());
     expect(overlaps(plan)).toEqual([]);
     const columns = new Set([...layOut(plan).values()].map(({ x }) => x));
     expect(columns.size).toBe(3);
   });
 
-  test('whatever the cables, every piece has a place of its own', () => {
+  test('whatever the cables, every device has a place of its own', () => {
     const ids = Array.from({ length: 12 }, (_, i) => `g${i}`);
     const end = fc.constantFrom(HUB_ID, ...ids);
     fc.assert(
@@ -56,7 +56,7 @@ describe('where the sheets stand', () => {
     );
   });
 
-  test('time flows to the right: what hangs on something stands in the next column, down to the last', () => {
+  test('sync flows to the right: a device is in the column after its source, except in the last', () => {
     const plan: RigPlan = {
       gear: [hubGear([]), ...['a', 'b', 'c', 'd'].map(usb)],
       cables: [between(HUB_ID, 'a'), between('a', 'b'), between('b', 'c'), between('c', 'd')],
@@ -70,7 +70,7 @@ describe('where the sheets stand', () => {
     expect(places.get('c')!.y).toBeLessThan(places.get('d')!.y);
   });
 
-  test('where somebody else leads, it stands first', () => {
+  test('another leader comes first', () => {
     const plan: RigPlan = {
       gear: [hubGear([]), usb('keys'), usb('box')],
       cables: [between('keys', HUB_ID), between(HUB_ID, 'box')],
@@ -82,12 +82,12 @@ describe('where the sheets stand', () => {
   });
 });
 
-describe('how the cables run', () => {
+describe('routes of the cables', () => {
   const rig = boathouse();
   const plan = planOf(rig);
   const figure = figureOf(rig, plan);
 
-  test('what goes back to another column runs under all sheets, within the drawing’s bounds', () => {
+  test('backward cables run below all sheets, within the diagram’s bounds', () => {
     const back = plan.cables.find(({ to }) => to.gearId === HUB_ID)!;
     const way = figure.ways.get(back.id)!;
     expect(way.gapY).toBeNull();
@@ -97,7 +97,7 @@ describe('how the cables run', () => {
     expect(cablePath({ x: 500, y: 100 }, { x: 30, y: 50 }, way)).toBe(`M500 100H514V${lowest + 14}H16V50H30`);
   });
 
-  test('what goes down a column runs through the gap above the sheet that it ends at', () => {
+  test('a cable within a column runs through the gap above its target', () => {
     const chain = plan.cables.find(({ to }) => to.gearId === 'moss')!;
     const { gapY } = figure.ways.get(chain.id)!;
     const [fen, moss] = ['fen', 'moss'].map((id) => figure.places.get(id)!);
@@ -106,7 +106,7 @@ describe('how the cables run', () => {
     expect(gapY).toBeLessThan(moss!.y);
   });
 
-  test('ahead it is a curve from socket to socket, and sockets stand on the edges of their sheets', () => {
+  test('forward cables are curves from socket to socket, and sockets are on the edges of their sheets', () => {
     expect(cablePath({ x: 0, y: 0 }, { x: 100, y: 20 }, { gapY: null, bottom: 0, lane: 0 })).toBe(
       'M0 0C50 0 50 20 100 20',
     );
@@ -117,7 +117,7 @@ describe('how the cables run', () => {
     expect(socketPoint(porch, 'out', at).y).toBeLessThan(socketPoint(porch, 'thru', at).y);
   });
 
-  test('the ink says what a cable carries, and a network is dashed', () => {
+  test('the color shows what a cable carries, and a network is dashed', () => {
     const to = (id: string) => plan.cables.find((cable) => cable.to.gearId === id)!;
     expect(inkOf(plan, to('porch'))).toBe('var(--clock)');
     expect(inkOf(plan, to('weir'))).toBe('var(--timecode)');
@@ -127,7 +127,7 @@ describe('how the cables run', () => {
     expect([isDashed(plan, to('marsh')), isDashed(plan, to('porch'))]).toEqual([true, false]);
   });
 
-  test('what was moved stays where it was put', () => {
+  test('a moved sheet stays where it was put', () => {
     const one: Rig = {
       ...BARE,
       id: 'r',

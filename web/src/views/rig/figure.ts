@@ -3,7 +3,7 @@ import type { Rig } from '../../store/records';
 import { roomForLanes, type Point, type WayBack } from './cable-path';
 import { GAP, layOut, SHEET_WIDTH, sheetHeight, SOCKET_HEIGHT } from './lay-out';
 
-/** The drawing of a rig as numbers: where the sheets stand, how the cables run, and how much room it takes. */
+/** Geometry of the diagram: positions of the sheets, routes of the cables, and total size. */
 export interface Figure {
   places: ReadonlyMap<string, Point>;
   ways: ReadonlyMap<string, WayBack>;
@@ -34,7 +34,7 @@ export function figureOf(rig: Rig, plan: RigPlan): Figure {
   return { places, ways, bounds: { x, y, width, height: bottom + room + 8 - y } };
 }
 
-/** Where a socket stands in the drawing. */
+/** Position of a socket in the diagram. */
 export function socketPoint(gear: RigGear, socketId: string, { x, y }: Point): Point {
   const isIn = gear.sockets.find(({ id }) => id === socketId)?.direction === 'in';
   const side = gear.sockets.filter(({ direction }) => (direction === 'in') === isIn);
@@ -43,12 +43,12 @@ export function socketPoint(gear: RigGear, socketId: string, { x, y }: Point): P
   return { x: isIn ? x : x + SHEET_WIDTH, y: top + (index + 0.5) * SOCKET_HEIGHT };
 }
 
-/** Clock and timecode by what the far end takes; what comes in to the hub by what the near end gives, where it may lead. */
+/** Color by what the far end syncs to; into the hub, by what a possible leader sends. */
 export function inkOf(plan: RigPlan, { from, to }: Cable): string {
   const inks = { clock: 'var(--clock)', timecode: 'var(--timecode)', nothing: 'var(--audio)' };
-  if (to.gearId !== HUB_ID) return inks[gearOf(plan, to.gearId)?.takes ?? 'nothing'];
+  if (to.gearId !== HUB_ID) return inks[gearOf(plan, to.gearId)?.syncsTo ?? 'nothing'];
   const source = gearOf(plan, from.gearId);
-  return inks[source && plan.leaders.includes(source.id) ? source.gives : 'nothing'];
+  return inks[source && plan.leaders.includes(source.id) ? source.leadsWith : 'nothing'];
 }
 
 export function isDashed(plan: RigPlan, { from }: Cable): boolean {

@@ -1,4 +1,5 @@
-import type { Cure, Seen } from '@metronomo/core';
+import { HUB_ID, type Cure, type Seen } from '@metronomo/core';
+import { count, decimal, fps, percent } from '../../parts/numbers';
 
 export interface FindingWords {
   title: string;
@@ -8,146 +9,164 @@ export interface FindingWords {
 
 type NameOf = (gearId: string) => string;
 
-/** A finding in a musician's words: what is seen, what it means, what to do. */
+/** A finding for the musician: a title, then what it means and what to do. */
 export function wordsFor(seen: Seen, gearId: string, nameOf: NameOf): FindingWords {
-  const { title, text } = sayIt(seen, gearId, nameOf);
+  const { title, text } = findingText(seen, gearId, nameOf);
   return { title: capitalized(title), text: capitalized(text) };
 }
 
 const capitalized = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
-function sayIt(seen: Seen, gearId: string, nameOf: NameOf): FindingWords {
+function findingText(seen: Seen, gearId: string, nameOf: NameOf): FindingWords {
   const name = nameOf(gearId);
   const names = (ids: readonly string[]) => ids.map(nameOf).join(', ');
   switch (seen.rule) {
     case 'nobody leads':
-      return { title: 'Nobody leads', text: 'Without a master nothing starts. Let the hub lead, or choose somebody.' };
+      return {
+        title: 'No leader',
+        text: 'Nothing can start without a leader. Make the hub the leader, or choose a device under Leader.',
+      };
     case 'two lead':
       return {
-        title: `${name} hears two clocks`,
-        text: `${names(seen.others)} sends a clock of its own as well. Two clocks at one socket add up to a wrong tempo. Turn its clock out off.`,
+        title: `${name} receives two clocks`,
+        text: `Clock also arrives from ${names(seen.others)}. Two clocks on one input give the wrong tempo. Turn off Send clock there.`,
       };
     case 'loop':
       return {
-        title: `The clock of ${name} comes back to it`,
-        text: `It runs through ${names(seen.through) || 'a cable'} and returns. Every tick is heard twice, or for ever. Turn thru off on the way, or pull the cable back.`,
+        title: `MIDI loop at ${name}`,
+        text: `${name}’s clock loops back through ${names(seen.through) || 'a cable'}, so every tick arrives twice. Turn off MIDI thru on the way, or unplug the return cable.`,
       };
     case 'set to internal':
       return {
-        title: `${name} is set to internal`,
-        text: 'It plays by its own clock, whatever is sent. Set its clock source to external, in its menu, then here.',
+        title: `${name} is on internal clock`,
+        text: 'It is running on its internal clock and ignores the hub. Set its clock source to external, then update it here.',
       };
     case 'cannot lead':
       return {
-        title: `${name} cannot lead`,
-        text: 'It sends no clock and no timecode. Let the hub lead, or choose somebody who can.',
+        title: `${name} can’t be the leader`,
+        text: 'It sends neither MIDI clock nor timecode. Make the hub the leader, or choose a device that sends one of them.',
       };
     case 'does not speak':
       return {
-        title: `${name} knows no ${seen.language === 'clock' ? 'MIDI clock' : 'timecode'}`,
-        text: `It is to take its time by it. ${seen.speaks.length > 0 ? `Send it ${seen.speaks.join(' or ')} instead.` : 'It can take no time at all.'}`,
+        title: `${name} can’t sync to ${seen.language === 'clock' ? 'MIDI clock' : 'timecode'}`,
+        text: `It is set to sync to a signal that it doesn’t support. ${seen.speaks.length > 0 ? `Send ${seen.speaks.join(' or ')} instead.` : 'It supports neither MIDI clock nor timecode, so send it no sync.'}`,
       };
     case 'other frame rate':
       return {
-        title: `${name} knows no ${seen.sent} frames a second`,
-        text: `It knows ${seen.knows.join(', ')}. At another rate it runs off, or does not lock.`,
+        title: `${name} doesn’t support ${fps(seen.sent)}`,
+        text: `It supports ${seen.knows.map(fps).join(', ')}. At any other frame rate it drifts or doesn’t lock. Send a frame rate that it supports.`,
       };
     case 'waits for the other':
       return {
-        title: `${seen.arrives === 'clock' ? 'Clock' : 'Timecode'} arrives, but the hub waits for ${seen.waitsFor}`,
-        text: `Set who leads to take ${seen.arrives}, or switch the gear to send ${seen.waitsFor}.`,
+        title: `Receiving ${seen.arrives}, but the hub expects ${seen.waitsFor}`,
+        text: `Set the hub to follow ${seen.arrives}, or switch the leader to send ${seen.waitsFor}.`,
       };
     case 'nothing arrives':
-      return { title: `${name} hears nothing`, text: SILENCE[seen.cause] };
+      return {
+        title: seen.cause === 'silent' ? `No sync from ${name}` : `${name} receives no sync`,
+        text:
+          gearId === HUB_ID && seen.cause === 'no cable'
+            ? 'The leader isn’t connected to the hub. Draw a cable from its MIDI out to the hub.'
+            : SILENCE[seen.cause],
+      };
     case 'old tempo':
       return {
-        title: `${name} may show an old tempo`,
-        text: 'Clock runs only while playing. While it stands, its display and its arpeggio keep the last tempo they heard.',
+        title: `${name} may show an outdated tempo`,
+        text: 'It receives clock only during playback. When stopped, its display and arpeggiator keep the last tempo. Send clock while stopped to keep them current.',
       };
     case 'port in use':
       return {
-        title: `A port of ${name} is in use`,
-        text: 'Another program holds it. Close it there, then connect again.',
+        title: `Port in use: ${name}`,
+        text:
+          seen.by === 'cables'
+            ? 'Two sources need this port, but only one app can open it. Move one of the cables.'
+            : 'Another app is using this port. Close it there, then connect again.',
       };
     case 'too many destinations':
       return {
-        title: `${name} sends its clock to ${seen.has}, and can to ${seen.can}`,
-        text: 'Send its clock to the hub only: the hub makes it anew for any number.',
+        title: `${name} sends clock to ${count(seen.has, 'device')}, but can feed only ${seen.can}`,
+        text: 'Connect it to the hub only. The hub regenerates the clock for everyone else.',
       };
     case 'same channel':
       return {
-        title: `${name} plays on channel ${seen.channel} too`,
-        text: `${names(seen.others)} hears the same channel on the same line: both play every note. Give one of them a free channel.`,
+        title: `${name} shares channel ${seen.channel}`,
+        text: `It has the same MIDI line and channel as ${names(seen.others)}, so each plays every note. Move one of them to a free channel.`,
       };
     case 'long chain':
       return {
-        title: `${name} stands behind ${seen.thrus} thru sockets`,
-        text: 'Each wears the edges of the bits a little. After two or three, ticks get lost. A split box feeds all of them at once.',
+        title: `${name} is ${seen.thrus} thrus down a daisy chain`,
+        text: 'Every thru in a chain distorts the signal slightly; after two or three, ticks go missing. A split box feeds all devices directly.',
       };
     case 'ticks wait':
       return {
-        title: `Ticks for ${name} wait up to ${seen.traffic.worstWaitMs.toFixed(1)} ms`,
-        text: `Chords and clock share one cable: ${Math.round(seen.traffic.bytesPerSecond)} bytes a second, ${Math.round(100 * seen.traffic.load)} % of what it carries. Give the notes a cable of their own.`,
+        title: `Notes delay sync to ${name} by up to ${decimal(seen.traffic.worstWaitMs, 1)} ms`,
+        text: `Notes and sync share one cable: ${Math.round(seen.traffic.bytesPerSecond)} bytes/s, ${percent(seen.traffic.load)} of its capacity. Run the notes on a separate cable.`,
       };
     case 'offset twice':
       return {
         title: `${name} has two offsets`,
-        text: `${seen.own} in its own menu and ${seen.inHubMs.toFixed(1)} ms in the hub: both move it. Set its own to 0.`,
+        text: `${seen.own} ${seen.unit} on the device and ${decimal(seen.inHubMs, 1)} ms in the hub, and both apply. Set the device offset to 0.`,
       };
     case 'start again':
       return {
-        title: `${name} has to be started again`,
-        text: 'Its port was away and came back. Press play on it once, or let the hub start it anew.',
+        title: `${name} needs to be restarted`,
+        text: 'Its port was reconnected. Press play on the device, or restart it from the hub.',
       };
     case 'route echoes':
       return {
-        title: `${name} sends back what a route brings it`,
-        text: 'Notes go out to it, come back through its thru, and go out again. Turn thru off, in its menu, then here.',
+        title: `${name} echoes routed notes back`,
+        text: 'Routed notes return through its MIDI thru and are sent again. Turn off MIDI thru on the device, then update it here.',
       };
     case 'no answer':
       return {
-        title: `${name} did not answer the line test`,
-        text: 'Look at its cable, its channel and its volume, and test the line again.',
+        title: `${name} didn’t respond to the line test`,
+        text: 'Check its cable, channel and volume, then test the line again.',
       };
     case 'not measured':
-      return { title: `${name} is not measured`, text: 'How late it sounds is not known yet. Take it on the Bench.' };
+      return { title: `${name} isn’t measured yet`, text: 'Its latency is unknown. Record a take on the Bench.' };
     case 'stale':
-      return { title: `${name} was measured before`, text: `The number may not hold: ${seen.because}. Take it again.` };
+      return {
+        title: `Measurement of ${name} is out of date`,
+        text: `Its latency may have changed: ${seen.because}. Record a new take.`,
+      };
   }
 }
 
 const SILENCE: Readonly<Record<Extract<Seen, { rule: 'nothing arrives' }>['cause'], string>> = {
-  'no cable': 'No cable leads to it from anybody who sends time. Draw one from the hub, or from a thru.',
-  'port gone': 'Its port is not here. Plug it in; it goes on by itself.',
-  'no port': 'Its cable begins at a socket that no port belongs to. Connect the MIDI ports and choose one.',
-  'clock out is off': 'Whoever its cable comes from has clock out turned off. Turn it on there.',
-  'clock in is off': 'A clock is sent, but its clock in is turned off. Turn it on, in its menu, then here.',
-  silent: 'Nothing comes in at the port that is to lead. Press play there, and check its clock out.',
+  'no cable': 'No cable connects it to a device that sends sync. Draw one from the hub, or from a thru.',
+  'port gone': 'Its MIDI port is disconnected. Plug it back in; it resumes automatically.',
+  'no port': 'The hub socket on this cable has no MIDI port. Connect the MIDI ports, then choose one.',
+  'clock out is off': 'The device feeding it isn’t sending clock. Turn on Send clock there.',
+  'clock in is off':
+    'Clock is sent, but the device isn’t set to receive it. Turn on Receive clock on the device, then update it here.',
+  silent: 'Nothing arrives from the leader. Press play on it, and check that it sends clock or timecode.',
 };
 
-/** What a button says that cures it; null where the cure is none of a button's. */
+/** Label of the button that cures it; null where no button can. */
 export function cureWords(cure: Cure, nameOf: NameOf): string | null {
   switch (cure.kind) {
     case 'lead':
-      return `Let ${nameOf(cure.gearId)} lead`;
+      return `Make ${nameOf(cure.gearId)} the leader`;
     case 'menu':
-      return 'I have set it';
-    case 'take':
-      return cure.takes === 'nothing' ? 'Send it no time' : `Send it ${cure.takes}`;
+      return 'Mark as done';
+    case 'syncTo':
+      return cure.syncsTo === 'nothing'
+        ? 'Send no sync'
+        : `Send ${cure.syncsTo === 'clock' ? 'MIDI clock' : 'timecode'}`;
     case 'rate':
-      return `Send ${cure.rate} frames a second`;
+      return `Send ${fps(cure.rate)}`;
     case 'clockWhileStopped':
-      return 'Clock while stopped';
+      return 'Send clock while stopped';
     case 'channels':
-      return `Channel ${cure.channels.join(', ')}`;
+      return `Move to channel ${cure.channels.join(', ')}`;
     case 'offsetOnlyInHub':
-      return 'Its own is at 0 now';
+      return 'Mark as done';
     case 'listenFor':
-      return `Take ${cure.language}`;
+      return `Follow ${cure.language}`;
     case 'measure':
-      return 'To the Bench';
+      return 'Open Bench';
     case 'rejoin':
-      return 'Start it anew';
+      return 'Restart from the hub';
     default:
       return null;
   }

@@ -7,12 +7,12 @@ import { Field, Select } from '../../parts/field';
 import { useSession } from '../../hub/session';
 import type { Gear } from '../../store/records';
 import { withAudioOuts } from '../../store/gear';
-import { AbilityFields } from './ability-fields';
-import { CableFields } from './cable-fields';
+import { AbilityFields, CommentField } from './ability-fields';
+import { CableFields, NoteTrafficField } from './cable-fields';
 import { Check } from '../../parts/check';
 import { ChecklistFields } from './checklist-fields';
-import { GearIcon, ICONS } from './gear-icon';
-import { MenuFields } from './menu-fields';
+import { GearIcon, ICON_LABELS, ICONS } from './gear-icon';
+import { DeviceSettings, SyncFields } from './menu-fields';
 import { SocketFields } from './socket-fields';
 
 interface Props {
@@ -22,7 +22,7 @@ interface Props {
   onDelete: () => void;
 }
 
-/** One follower: its name, its port, what it is sent, and the input that hears it. */
+/** One device, in signal order: connections, sync, notes, then its own settings. */
 export function GearCard({ gear, onChange, onDuplicate, onDelete }: Props) {
   const rig = useSession(({ rig }) => rig);
   const sends = (key: keyof Gear['sends']) => ({
@@ -43,80 +43,69 @@ export function GearCard({ gear, onChange, onDuplicate, onDelete }: Props) {
       </div>
       <div className="grid grid-cols-2 gap-3">
         <CableFields gear={gear} />
-        <MenuFields gear={gear} onChange={onChange} />
         <ReturnField gear={gear} onChange={onChange} />
-        <FeedFields gear={gear} onChange={onChange} />
-        {gear.takes === 'clock' && (
+        <SyncFields gear={gear} onChange={onChange} />
+        {gear.syncsTo !== 'nothing' && (
           <fieldset className="col-span-2 flex flex-wrap gap-x-5 gap-y-1 text-sm">
-            <legend className="text-xs text-soft">Is sent</legend>
-            <Check label="clock" {...sends('clock')} />
-            <Check label="start and stop" {...sends('transport')} />
-            <Check label="song position" {...sends('position')} />
+            <legend className="text-xs text-soft">Send</legend>
+            {gear.syncsTo === 'clock' && (
+              <>
+                <Check label="Clock" {...sends('clock')} />
+                <Check label="Start and stop" {...sends('transport')} />
+                <Check label="Song position" {...sends('position')} />
+                <Check
+                  label="Clock while stopped"
+                  checked={gear.clockWhileStopped}
+                  onChange={() => void onChange({ clockWhileStopped: !gear.clockWhileStopped })}
+                />
+              </>
+            )}
             <Check
-              label="clock while stopped"
-              checked={gear.clockWhileStopped}
-              onChange={() => void onChange({ clockWhileStopped: !gear.clockWhileStopped })}
-            />
-          </fieldset>
-        )}
-        {gear.takes !== 'nothing' && (
-          <div className="col-span-2 flex items-center gap-5 text-sm">
-            <Check
-              label="machine control (MMC)"
+              label="Machine control (MMC)"
               checked={gear.mmc}
               onChange={() => void onChange({ mmc: !gear.mmc })}
             />
-            {gear.takes === 'clock' && (
-              <select
-                aria-label="Counts the beat"
-                className="border border-rule px-1.5 py-1"
-                value={gear.clockRate}
-                onChange={({ target }) => void onChange({ clockRate: Number(target.value) as Gear['clockRate'] })}
-              >
-                <option value={1}>at the tempo</option>
-                <option value={0.5}>at half the tempo</option>
-                <option value={2}>at double the tempo</option>
-              </select>
-            )}
-          </div>
+          </fieldset>
         )}
-        <Field label="Channel for quarter notes">
-          {(id) => (
-            <Select
-              id={id}
-              value={gear.noteChannel}
-              onChange={(event) => void onChange({ noteChannel: Number(event.target.value) })}
-            >
-              {Array.from({ length: 16 }, (_, i) => (
-                <option key={i} value={i + 1}>
-                  {i + 1}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+        {gear.syncsTo === 'clock' && <ClockRateField gear={gear} onChange={onChange} />}
+        <StreamField gear={gear} onChange={onChange} />
+        {gear.able.lead && <LeadField gear={gear} onChange={onChange} />}
+        <ChannelField
+          label="Receive channel"
+          value={gear.set.channels[0] ?? 1}
+          onChoose={(channel) => void onChange({ set: { ...gear.set, channels: [channel] } })}
+        />
+        <ChannelField
+          label="Test note channel"
+          hint="Used when a take plays notes instead of clock."
+          value={gear.noteChannel}
+          onChoose={(noteChannel) => void onChange({ noteChannel })}
+        />
+        <NoteTrafficField gear={gear} />
+        <DeviceSettings gear={gear} onChange={onChange} />
       </div>
       {rig && <ChecklistFields gear={gear} rig={rig} />}
       <SocketFields gear={gear} onChange={onChange} />
       <AbilityFields gear={gear} onChange={onChange} />
+      <CommentField gear={gear} onChange={onChange} />
     </article>
   );
 }
 
 function IconField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   return (
-    <label className="relative mt-1 cursor-pointer has-focus-visible:outline-2" title="Picture">
+    <label className="relative mt-1 cursor-pointer has-focus-visible:outline-2" title="Icon">
       <GearIcon kind={gear.kind} icon={gear.icon} size={20} />
       <select
-        aria-label="Picture"
+        aria-label="Icon"
         className="absolute inset-0 opacity-0"
         value={gear.icon ?? ''}
         onChange={({ target }) => void onChange({ icon: target.value === '' ? null : target.value })}
       >
-        <option value="">as its kind</option>
+        <option value="">default for this type</option>
         {Object.keys(ICONS).map((name) => (
           <option key={name} value={name}>
-            {name}
+            {ICON_LABELS[name] ?? name}
           </option>
         ))}
       </select>
@@ -124,7 +113,7 @@ function IconField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   );
 }
 
-/** The input that hears its first audio out. */
+/** The input on which its first audio out comes back. */
 function ReturnField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   const channels = useSession(({ input }) => input?.channels ?? 8);
   const inputs = Array.from({ length: Math.max(channels, (gear.returnChannel ?? 0) + 1) }, (_, i) => i);
@@ -133,14 +122,14 @@ function ReturnField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
     void onChange(withAudioOuts([{ ...first, input }, ...others]));
   };
   return (
-    <Field label="Comes back on">
+    <Field label="Audio return">
       {(id) => (
         <Select
           id={id}
           value={gear.returnChannel ?? ''}
           onChange={({ target }) => choose(target.value === '' ? null : Number(target.value))}
         >
-          <option value="">nothing hears it</option>
+          <option value="">not connected</option>
           {inputs.map((i) => (
             <option key={i} value={i}>
               input {i + 1}
@@ -152,50 +141,95 @@ function ReturnField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   );
 }
 
-/** Whether its port has a feed of its own, and in which language it would lead. */
-function FeedFields({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
+function ClockRateField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
+  return (
+    <Field label="Clock rate">
+      {(id) => (
+        <Select
+          id={id}
+          value={gear.clockRate}
+          onChange={({ target }) => void onChange({ clockRate: Number(target.value) as Gear['clockRate'] })}
+        >
+          <option value={1}>normal tempo</option>
+          <option value={0.5}>half tempo</option>
+          <option value={2}>double tempo</option>
+        </Select>
+      )}
+    </Field>
+  );
+}
+
+/** Whether the device has a sync stream of its own or shares another device's. */
+function StreamField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   const all = useSession(({ rig }) => rig?.gear);
   const others = all?.filter(({ id, sharesFeedOf }) => id !== gear.id && !sharesFeedOf);
-  const fansOut = all?.some(({ sharesFeedOf }) => sharesFeedOf === gear.id) ?? false;
+  const isShared = all?.some(({ sharesFeedOf }) => sharesFeedOf === gear.id) ?? false;
   return (
-    <>
-      <Field label="Its feed" {...(fansOut && { hint: 'fans out to others' })}>
-        {(id) => (
-          <Select
-            id={id}
-            value={gear.sharesFeedOf ?? ''}
-            disabled={fansOut}
-            onChange={({ target }) => void onChange({ sharesFeedOf: target.value === '' ? null : target.value })}
-          >
-            <option value="">its own</option>
-            {others?.map((one) => (
-              <option key={one.id} value={one.id}>
-                that of {one.name}
-              </option>
-            ))}
-          </Select>
-        )}
-      </Field>
-      {gear.able.lead && (
-        <Field label="Where it leads, it gives">
-          {(id) => (
-            <Select
-              id={id}
-              value={gear.gives}
-              onChange={({ target }) => void onChange({ gives: target.value as Gear['gives'] })}
-            >
-              <option value="clock">MIDI clock</option>
-              <option value="timecode">timecode</option>
-            </Select>
-          )}
-        </Field>
+    <Field label="Sync stream" {...(isShared && { hint: 'Other devices share this stream' })}>
+      {(id) => (
+        <Select
+          id={id}
+          value={gear.sharesFeedOf ?? ''}
+          disabled={isShared}
+          onChange={({ target }) => void onChange({ sharesFeedOf: target.value === '' ? null : target.value })}
+        >
+          <option value="">own</option>
+          {others?.map((one) => (
+            <option key={one.id} value={one.id}>
+              same as {one.name}
+            </option>
+          ))}
+        </Select>
       )}
-    </>
+    </Field>
+  );
+}
+
+function LeadField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
+  return (
+    <Field label="When leading, sends">
+      {(id) => (
+        <Select
+          id={id}
+          value={gear.leadsWith}
+          onChange={({ target }) => void onChange({ leadsWith: target.value as Gear['leadsWith'] })}
+        >
+          <option value="clock">MIDI clock</option>
+          <option value="timecode">timecode</option>
+        </Select>
+      )}
+    </Field>
+  );
+}
+
+function ChannelField({
+  label,
+  hint,
+  value,
+  onChoose,
+}: {
+  label: string;
+  hint?: string;
+  value: number;
+  onChoose: (channel: number) => void;
+}) {
+  return (
+    <Field label={label} {...(hint !== undefined && { hint })}>
+      {(id) => (
+        <Select id={id} value={value} onChange={({ target }) => onChoose(Number(target.value))}>
+          {Array.from({ length: 16 }, (_, i) => (
+            <option key={i} value={i + 1}>
+              {i + 1}
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
   );
 }
 
 const nameSchema = object({
-  name: string().trim().required('Give it a name.').max(40, 'A name has at most 40 letters.'),
+  name: string().trim().required('Enter a device name.').max(40, 'Name too long. Use 40 characters or fewer.'),
 });
 
 function NameField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
@@ -209,7 +243,7 @@ function NameField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   return (
     <form onSubmit={(event) => void save(event)} className="flex-1">
       <input
-        aria-label="Name"
+        aria-label="Device name"
         aria-invalid={Boolean(error)}
         maxLength={60}
         className="w-full border-b border-transparent bg-transparent text-lg font-bold hover:border-rule focus:border-ink"

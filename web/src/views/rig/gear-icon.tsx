@@ -18,7 +18,7 @@ import {
   Timer,
 } from 'lucide-react';
 
-/** Pictures that gear can be given, by the names under which they are kept. */
+/** Icons by their stored name. */
 export const ICONS: Readonly<Record<string, LucideIcon>> = {
   drum: Drum,
   keys: KeyboardMusic,
@@ -37,6 +37,9 @@ export const ICONS: Readonly<Record<string, LucideIcon>> = {
   box: Box,
 };
 
+/** Labels of the icons whose stored name isn't a good label. */
+export const ICON_LABELS: Readonly<Record<string, string>> = { window: 'app', lamp: 'light', knobs: 'faders' };
+
 const OF_KIND: Readonly<Record<GearKind, keyof typeof ICONS>> = {
   hub: 'clock',
   beatBox: 'drum',
@@ -52,7 +55,7 @@ const OF_KIND: Readonly<Record<GearKind, keyof typeof ICONS>> = {
   other: 'box',
 };
 
-/** The picture of a piece of gear; it says nothing that its name does not. */
+/** The icon of a device; decorative. */
 export function GearIcon({ kind, icon, size }: { kind: GearKind; icon: string | null; size: number }) {
   const Picture = ICONS[icon ?? OF_KIND[kind]] ?? Box;
   return <Picture size={size} aria-hidden className="shrink-0" />;

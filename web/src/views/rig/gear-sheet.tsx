@@ -6,14 +6,16 @@ import { SHEET_PADDING, SHEET_WIDTH, sheetHeight, SOCKET_HEIGHT } from './lay-ou
 
 export type GearNode = Node<{ gear: RigGear; icon: string | null; leads: boolean; isWrong: boolean }, 'gear'>;
 
-/** A piece of gear as a sheet of the drawing, with its sockets: ins on the left, outs and thrus on the right. */
+/** A device as a sheet of the diagram with its sockets: ins on the left, outs and thrus on the right. */
 export function GearSheet({ data: { gear, icon, leads, isWrong }, selected }: NodeProps<GearNode>) {
   const ins = gear.sockets.filter(({ direction }) => direction === 'in');
   const outs = gear.sockets.filter(({ direction }) => direction !== 'in');
   return (
     <div
       className={clsx(
-        'grid grid-cols-[70px_1fr_70px] items-center border border-ink bg-raised text-[12px]',
+        'grid items-center border border-ink bg-raised text-[12px]',
+        // The hub's labels name ports, and need more room than IN and OUT.
+        gear.id === HUB_ID ? 'grid-cols-[60px_1fr_84px]' : 'grid-cols-[70px_1fr_70px]',
         leads && 'border-2',
         selected && 'outline-2 outline-offset-2 outline-clock',
       )}
@@ -23,14 +25,14 @@ export function GearSheet({ data: { gear, icon, leads, isWrong }, selected }: No
       <div className="min-w-0 text-center leading-tight">
         <p className="text-[14px] font-bold text-balance">
           {isWrong && (
-            <span className="mr-1 text-wrong" role="img" aria-label="has something to fix">
+            <span className="mr-1 text-wrong" role="img" aria-label="has a problem">
               ×
             </span>
           )}
           {gear.name}
         </p>
         <p className="flex items-center justify-center gap-1 truncate text-soft">
-          <GearIcon kind={gear.kind} icon={icon} size={12} /> {words(gear, leads)}
+          <GearIcon kind={gear.kind} icon={icon} size={12} /> {gearSummary(gear, leads)}
         </p>
       </div>
       <Sockets sockets={outs} side={Position.Right} />
@@ -63,10 +65,10 @@ function Sockets({ sockets, side }: { sockets: readonly Socket[]; side: Position
   );
 }
 
-/** What it does about time, in a word or two. */
-export function words(gear: RigGear, leads: boolean): string {
-  if (leads) return 'leads';
-  if (gear.id === HUB_ID) return 'makes time anew';
-  if (gear.takes === 'nothing') return gear.kind === 'splitBox' ? 'splits' : 'takes no time';
-  return gear.takes === 'clock' ? 'clock' : `timecode ${gear.rate}`;
+/** Its role in sync, in a word or two. */
+export function gearSummary(gear: RigGear, leads: boolean): string {
+  if (leads) return 'leader';
+  if (gear.id === HUB_ID) return 'regenerates clock';
+  if (gear.syncsTo === 'nothing') return gear.kind === 'splitBox' ? 'splitter' : 'no sync';
+  return gear.syncsTo === 'clock' ? 'clock' : `timecode ${gear.rate === '29.97df' ? '29.97 df' : gear.rate}`;
 }

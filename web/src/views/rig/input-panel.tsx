@@ -6,8 +6,9 @@ import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 import { BOATHOUSE_SOURCE } from '../../store/boathouse';
 import type { Rig } from '../../store/records';
+import { count, whole } from '../../parts/numbers';
 
-/** Where returns come in, and on which input the hub's click comes back. */
+/** The audio interface, the click input, and input levels. */
 export function InputPanel({ rig }: { rig: Rig }) {
   const input = useSession(({ input }) => input);
   const problem = useSession(({ inputProblem }) => inputProblem);
@@ -20,16 +21,16 @@ export function InputPanel({ rig }: { rig: Rig }) {
     <section aria-label="Audio input">
       <h2 className="mb-2 text-lg font-bold">Audio input</h2>
       <div className="flex flex-col gap-3">
-        <Field label="Returns come in by">
+        <Field label="Audio interface">
           {(id) => (
             <Select
               id={id}
               value={sourceId}
               onChange={(event) => choose(event.target.value, event.target.selectedOptions[0]?.text ?? 'Audio input')}
             >
-              <option value="none">nothing yet</option>
+              <option value="none">not connected</option>
               {rig.demo && <option value={BOATHOUSE_SOURCE}>Boathouse interface (stand-in)</option>}
-              <option value={AUDIO_PREFIX}>the system’s audio input</option>
+              <option value={AUDIO_PREFIX}>system default input</option>
               {devices.map((device) => (
                 <option key={device.id} value={AUDIO_PREFIX + device.id}>
                   {device.label}
@@ -39,18 +40,18 @@ export function InputPanel({ rig }: { rig: Rig }) {
           )}
         </Field>
         {sourceId.startsWith(AUDIO_PREFIX) && !input && (
-          <Button onClick={() => void openInput(sourceId)}>Open the audio input</Button>
+          <Button onClick={() => void openInput(sourceId)}>Open audio input</Button>
         )}
         {problem && <Notice>{problem}</Notice>}
         {input && (
           <p className="text-sm text-soft">
-            {input.label}, {input.channels} {input.channels === 1 ? 'channel' : 'channels'}
-            {sourceId.startsWith(AUDIO_PREFIX) && '; echo cancelling, noise suppression and gain control are off'}.
+            {input.label}, {count(input.channels, 'channel')}
+            {sourceId.startsWith(AUDIO_PREFIX) && '; echo cancellation, noise suppression and auto gain are off'}.
           </p>
         )}
         <Field
-          label="The hub’s click comes back on"
-          hint="A cable from your output to an input, or a microphone at the speaker. Recorded beside the gear, it takes the audio delay out of the number."
+          label="Click input"
+          hint="Run a cable from an output to this input, or put a mic at the speaker. Recording the click along with the gear cancels out your audio latency."
         >
           {(id) => (
             <Select
@@ -75,7 +76,7 @@ export function InputPanel({ rig }: { rig: Rig }) {
   );
 }
 
-/** Whether anything arrives on each channel. */
+/** Level meter of each channel. */
 function Levels() {
   const live = useSession(({ live }) => live);
   if (!live) return null;
@@ -84,15 +85,15 @@ function Levels() {
       {live.readings.map(({ level }, i) => (
         <div key={i} className="grid grid-cols-[60px_1fr_60px] items-center gap-2 text-xs">
           <span className="text-soft">input {i + 1}</span>
-          <meter min={0} max={1} value={level} aria-label={`Level of input ${i + 1}`} className="h-2 w-full" />
-          <span className="text-right">{level > 0.0003 ? `${(20 * Math.log10(level)).toFixed(0)} dB` : 'silent'}</span>
+          <meter min={0} max={1} value={level} aria-label={`Input ${i + 1} level`} className="h-2 w-full" />
+          <span className="text-right">{level > 0.0003 ? `${whole(20 * Math.log10(level))} dBFS` : 'no signal'}</span>
         </div>
       ))}
     </div>
   );
 }
 
-/** Names come only with permission, so the list is read again once an input is open. */
+/** Device names need permission, so reload the list once an input is open. */
 function useAudioInputs(open: boolean) {
   const [devices, setDevices] = useState<{ id: string; label: string }[]>([]);
   useEffect(() => {

@@ -1,23 +1,23 @@
 import type { Cure, Finding, Severity } from '@metronomo/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { forgetReturn } from '../../hub/midi-ports';
+import { clearReconnected } from '../../hub/midi-ports';
 import { changeRig, command } from '../../hub/session';
 import { Button } from '../../parts/button';
 import type { Rig } from '../../store/records';
-import { cured } from '../../store/rig-plan';
-import { LineTests } from './line-tests';
+import { applyCure } from '../../store/rig-plan';
+import { LineTests, useLineTests } from './line-tests';
 import { cureWords, wordsFor } from './finding-words';
 import { useLineCheck } from './use-line-check';
 
 const MARKS: Record<Severity, { word: string; ink: string; shape: React.ReactNode }> = {
   wrong: {
-    word: 'Wrong',
+    word: 'To fix',
     ink: 'text-wrong',
     shape: <path d="M2 2l8 8M10 2l-8 8" stroke="currentColor" strokeWidth="2" />,
   },
   attention: {
-    word: 'To know',
+    word: 'To review',
     ink: 'text-attention',
     shape: (
       <>
@@ -27,27 +27,35 @@ const MARKS: Record<Severity, { word: string; ink: string; shape: React.ReactNod
     ),
   },
   unproved: {
-    word: 'Unproved',
+    word: 'Unverified',
     ink: 'text-soft',
     shape: <circle cx="6" cy="6" r="4.5" fill="none" stroke="currentColor" strokeWidth="1.5" />,
   },
 };
 
-/** What is wrong, missing or unproved, each with its cure. */
+/** Problems of the rig, worst first, each with its cure; then the line tests. */
 export function LineCheckPanel({ rig }: { rig: Rig }) {
   const { open, accepted } = useLineCheck();
+  const lineTest = useLineTests(rig);
   const wrong = open.filter(({ severity }) => severity === 'wrong').length;
   return (
     <section aria-label="Line check">
-      <h2 className="mb-3 text-lg font-bold">
-        Line check{' '}
-        <span className="text-sm font-normal text-soft">{`${wrong} to fix, ${open.length - wrong} to know`}</span>
-      </h2>
+      <div className="mb-3 flex items-start justify-between gap-2">
+        <h2 className="text-lg font-bold">
+          Line check{' '}
+          <span className="block text-sm font-normal text-soft">{`${wrong} to fix, ${open.length - wrong} to review`}</span>
+        </h2>
+        {lineTest.tests.length > 0 && (
+          <Button disabled={lineTest.step !== null} onClick={() => void lineTest.runAll()}>
+            Test all lines
+          </Button>
+        )}
+      </div>
       {open.length === 0 && (
         <p className="text-sm text-soft">
           {rig.gear.length === 0
-            ? 'No gear yet. Add a piece for each box or app that should keep time; what will not work then stands here.'
-            : 'Nothing is wrong, and every follower is measured.'}
+            ? 'No gear yet. Add each device or app that should stay in sync; problems will be listed here.'
+            : 'No problems found. All followers are measured.'}
         </p>
       )}
       <ul>
@@ -64,14 +72,14 @@ export function LineCheckPanel({ rig }: { rig: Rig }) {
                 <p>{wordsFor(seen, gearId, namesIn(rig)).title}</p>
                 <p className="text-xs text-soft">{rig.accepted[key]}</p>
                 <Button tone="quiet" onClick={() => void changeRig((before) => without(before, key))}>
-                  Check it again
+                  Reopen
                 </Button>
               </li>
             ))}
           </ul>
         </details>
       )}
-      <LineTests rig={rig} />
+      <LineTests rig={rig} lineTest={lineTest} />
     </section>
   );
 }
@@ -101,7 +109,7 @@ function Row({ finding, rig }: { finding: Finding; rig: Rig }) {
         {cure && <CureButton cure={cure} rig={rig} />}
         {!accepting && (
           <Button tone="quiet" onClick={() => setAccepting(true)}>
-            Accept …
+            Accept…
           </Button>
         )}
       </div>
@@ -116,15 +124,15 @@ function CureButton({ cure, rig }: { cure: Cure; rig: Rig }) {
   if (words === null) return null;
   const act = () => {
     if (cure.kind === 'measure') void navigate('/bench');
-    else if (cure.kind === 'rejoin') rejoin(rig, cure.gearId);
-    else void changeRig((before) => cured(before, cure) ?? before);
+    else if (cure.kind === 'rejoin') restartFollower(rig, cure.gearId);
+    else void changeRig((before) => applyCure(before, cure) ?? before);
   };
   return <Button onClick={act}>{words}</Button>;
 }
 
-function rejoin(rig: Rig, gearId: string): void {
+function restartFollower(rig: Rig, gearId: string): void {
   command({ kind: 'rejoin', feedId: gearId });
-  forgetReturn(rig.gear.find(({ id }) => id === gearId)?.portId ?? '');
+  clearReconnected(rig.gear.find(({ id }) => id === gearId)?.portId ?? '');
 }
 
 function AcceptForm({ findingKey, onDone }: { findingKey: string; onDone: () => void }) {
@@ -142,8 +150,8 @@ function AcceptForm({ findingKey, onDone }: { findingKey: string; onDone: () => 
       }}
     >
       <input
-        aria-label="Why it is accepted"
-        placeholder="Why that is fine"
+        aria-label="Reason for accepting"
+        placeholder="Reason"
         maxLength={300}
         value={reason}
         onChange={(event) => setReason(event.target.value)}

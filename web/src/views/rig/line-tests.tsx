@@ -5,21 +5,28 @@ import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import type { LineTestResult, Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { keepAnswer, LineTestError, testLine } from './test-line';
+import { storeAnswer, LineTestError, testLine } from './test-line';
 
 const ANSWERS: Readonly<Record<LineTestResult['answer'], string>> = {
-  sound: 'heard',
-  midi: 'answered by MIDI',
-  seen: 'seen by you',
-  nothing: 'no answer',
+  sound: 'Sound received',
+  midi: 'MIDI reply received',
+  seen: 'Confirmed by you',
+  nothing: 'No response',
 };
 
-/** What somebody who stands before the gear would see. */
+const KIND_LABELS: Readonly<Record<LineTestKind, string>> = {
+  'clock burst': 'clock burst',
+  note: 'note',
+  'identity request': 'identity request',
+  'full frame': 'timecode full frame',
+};
+
+/** What to look for on the device. */
 const WHAT_TO_SEE: Readonly<Record<LineTestKind, string>> = {
-  'clock burst': 'Did it play, or blink, for two beats?',
-  note: 'Did it play a note, or show that one came in?',
-  'identity request': 'Did it show that something came in?',
-  'full frame': 'Does it stand at 01:00:00:00?',
+  'clock burst': 'Did it play or blink for two beats?',
+  note: 'Did it play a note or show MIDI activity?',
+  'identity request': 'Did it show MIDI activity?',
+  'full frame': 'Does it show 01:00:00:00?',
 };
 
 interface Step {
@@ -28,13 +35,20 @@ interface Step {
   asks: boolean;
 }
 
-/** A known thing down each line, and what came back. */
-export function LineTests({ rig }: { rig: Rig }) {
+export interface LineTestRun {
+  tests: readonly LineTest[];
+  step: Step | null;
+  problem: string | null;
+  run: (test: LineTest, kind: LineTestKind) => Promise<boolean>;
+  runAll: () => Promise<void>;
+  answer: (cableId: string, kind: LineTestKind, seen: boolean) => void;
+}
+
+/** Runs the line tests of a rig, one line at a time. */
+export function useLineTests(rig: Rig): LineTestRun {
   const tests = lineTests(planOf(rig));
   const [step, setStep] = useState<Step | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
-  if (tests.length === 0) return null;
-  const answered = tests.filter(({ cableId }) => (rig.tested[cableId]?.answer ?? 'nothing') !== 'nothing').length;
   const run = async (test: LineTest, kind: LineTestKind): Promise<boolean> => {
     setStep({ cableId: test.cableId, kind, asks: false });
     setProblem(null);
@@ -49,23 +63,28 @@ export function LineTests({ rig }: { rig: Rig }) {
       return false;
     }
   };
-  // Those that somebody has to look at come one by one, by hand.
+  // Lines without an audio return or a MIDI reply need somebody to look: those are tested one by one.
   const runAll = async () => {
     for (const test of tests) {
       const [kind] = test.kinds;
       if (kind && (test.hearsAt !== null || test.answersAt !== null) && !(await run(test, kind))) return;
     }
   };
+  const answer = (cableId: string, kind: LineTestKind, seen: boolean) =>
+    void storeAnswer(cableId, kind, seen ? 'seen' : 'nothing').then(() => setStep(null));
+  return { tests, step, problem, run, runAll, answer };
+}
+
+/** The lines of the rig, each with a test message to send and what came back. */
+export function LineTests({ rig, lineTest }: { rig: Rig; lineTest: LineTestRun }) {
+  const { tests, step, problem, run, answer } = lineTest;
+  if (tests.length === 0) return null;
+  const answered = tests.filter(({ cableId }) => (rig.tested[cableId]?.answer ?? 'nothing') !== 'nothing').length;
   return (
     <section aria-label="Line test" className="ruled-t mt-2 pt-3">
-      <div className="flex items-center justify-between">
-        <h2 className="text-lg font-bold">
-          Line test <span className="text-sm font-normal text-soft">{`${answered} of ${tests.length} answered`}</span>
-        </h2>
-        <Button disabled={step !== null} onClick={() => void runAll()}>
-          Test every line
-        </Button>
-      </div>
+      <h2 className="text-lg font-bold">
+        Line test <span className="text-sm font-normal text-soft">{`${answered} of ${tests.length} passed`}</span>
+      </h2>
       {problem && (
         <div className="mt-2">
           <Notice>{problem}</Notice>
@@ -73,7 +92,7 @@ export function LineTests({ rig }: { rig: Rig }) {
       )}
       <ul className="mt-1">
         {tests.map((test) => (
-          <Line
+          <LineTestRow
             key={test.cableId}
             test={test}
             name={rig.gear.find(({ id }) => id === test.gearId)?.name ?? ''}
@@ -81,9 +100,7 @@ export function LineTests({ rig }: { rig: Rig }) {
             step={step?.cableId === test.cableId ? step : null}
             busy={step !== null}
             onTest={(kind) => void run(test, kind)}
-            onSeen={(kind, seen) =>
-              void keepAnswer(test.cableId, kind, seen ? 'seen' : 'nothing').then(() => setStep(null))
-            }
+            onSeen={(kind, seen) => answer(test.cableId, kind, seen)}
           />
         ))}
       </ul>
@@ -91,7 +108,7 @@ export function LineTests({ rig }: { rig: Rig }) {
   );
 }
 
-function Line({
+function LineTestRow({
   test,
   name,
   result,
@@ -116,31 +133,28 @@ function Line({
         <span className="truncate">{name}</span>
         <span className="flex shrink-0 items-center gap-1">
           <select
-            aria-label={`What to send to ${name}`}
+            aria-label={`Test message for ${name}`}
             value={kind}
             className="border border-rule px-1 py-1"
             onChange={({ target }) => setKind(target.value as LineTestKind)}
           >
             {test.kinds.map((one) => (
-              <option key={one}>{one}</option>
+              <option key={one} value={one}>
+                {KIND_LABELS[one]}
+              </option>
             ))}
           </select>
-          <Button
-            className="!px-2"
-            disabled={busy}
-            aria-label={`Test the line to ${name}`}
-            onClick={() => onTest(kind)}
-          >
+          <Button className="!px-2" disabled={busy} aria-label={`Test line to ${name}`} onClick={() => onTest(kind)}>
             Test
           </Button>
         </span>
       </div>
       <p className={result?.answer === 'nothing' ? 'text-wrong' : 'text-soft'} role="status">
         {step && !step.asks
-          ? 'listening …'
+          ? 'Listening…'
           : result
-            ? `${ANSWERS[result.answer]}, ${result.kind}, ${ago}`
-            : 'not tested'}
+            ? `${ANSWERS[result.answer]} (${KIND_LABELS[result.kind]}), ${ago}`
+            : 'Not tested'}
       </p>
       {step?.asks && (
         <div className="my-1 flex flex-wrap items-center gap-2">

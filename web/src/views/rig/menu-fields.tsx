@@ -1,5 +1,6 @@
 import type { FrameRate, MenuSettings } from '@metronomo/core';
 import { Field, Select } from '../../parts/field';
+import { fps } from '../../parts/numbers';
 import type { Gear } from '../../store/records';
 import { Check } from '../../parts/check';
 
@@ -9,23 +10,23 @@ interface Props {
 }
 
 const SWITCHES = [
-  ['clockIn', 'clock in'],
-  ['clockOut', 'clock out'],
-  ['thru', 'thru at its out'],
-  ['local', 'local'],
+  ['clockIn', 'Receive clock'],
+  ['clockOut', 'Send clock'],
+  ['thru', 'MIDI thru on OUT'],
+  ['local', 'Local control'],
 ] as const satisfies readonly (readonly [keyof MenuSettings, string])[];
 
-/** The language gear takes its time in, and how it is set in its own menus. */
-export function MenuFields({ gear, onChange }: Props) {
+/** What the device syncs to, with its frame rate or clock source. */
+export function SyncFields({ gear, onChange }: Props) {
   const set = (change: Partial<MenuSettings>) => void onChange({ set: { ...gear.set, ...change } });
   return (
     <>
-      <Field label="Takes its time by">
+      <Field label="Syncs to">
         {(id) => (
           <Select
             id={id}
-            value={gear.takes}
-            onChange={({ target }) => void onChange({ takes: target.value as Gear['takes'] })}
+            value={gear.syncsTo}
+            onChange={({ target }) => void onChange({ syncsTo: target.value as Gear['syncsTo'] })}
           >
             <option value="clock">MIDI clock</option>
             <option value="timecode">timecode</option>
@@ -33,8 +34,8 @@ export function MenuFields({ gear, onChange }: Props) {
           </Select>
         )}
       </Field>
-      {gear.takes === 'timecode' ? (
-        <Field label="Frames a second">
+      {gear.syncsTo === 'timecode' ? (
+        <Field label="Frame rate">
           {(id) => (
             <Select
               id={id}
@@ -43,14 +44,14 @@ export function MenuFields({ gear, onChange }: Props) {
             >
               {(['24', '25', '29.97df', '30'] as const).map((rate) => (
                 <option key={rate} value={rate}>
-                  {rate === '29.97df' ? '29.97 drop-frame' : rate}
+                  {fps(rate)}
                 </option>
               ))}
             </Select>
           )}
         </Field>
       ) : (
-        <Field label="Its clock source is">
+        <Field label="Clock source">
           {(id) => (
             <Select
               id={id}
@@ -64,12 +65,19 @@ export function MenuFields({ gear, onChange }: Props) {
           )}
         </Field>
       )}
-      <fieldset className="col-span-2 flex flex-wrap gap-x-5 gap-y-1 text-sm">
-        <legend className="text-xs text-soft">In its own menu</legend>
-        {SWITCHES.map(([key, label]) => (
-          <Check key={key} label={label} checked={gear.set[key]} onChange={() => set({ [key]: !gear.set[key] })} />
-        ))}
-      </fieldset>
     </>
+  );
+}
+
+/** The device's own settings, as the musician says they are. */
+export function DeviceSettings({ gear, onChange }: Props) {
+  const set = (change: Partial<MenuSettings>) => void onChange({ set: { ...gear.set, ...change } });
+  return (
+    <fieldset className="col-span-2 flex flex-wrap gap-x-5 gap-y-1 text-sm">
+      <legend className="text-xs text-soft">Device settings</legend>
+      {SWITCHES.map(([key, label]) => (
+        <Check key={key} label={label} checked={gear.set[key]} onChange={() => set({ [key]: !gear.set[key] })} />
+      ))}
+    </fieldset>
   );
 }

@@ -1,6 +1,6 @@
 import { RotateCw, X } from 'lucide-react';
 import { useState } from 'react';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { changeRig, undoWhileLatest } from '../../hub/session';
 import {
   accept,
@@ -20,8 +20,9 @@ import { SessionMark } from '../../parts/session-mark';
 import type { RememberedPeer, Rig } from '../../store/records';
 import { AddressForm } from './address-form';
 import { BufferField } from './buffer-field';
+import { decimal } from '../../parts/numbers';
 
-/** Other computers and tablets: who is there, who is invited, who invites, and who is remembered. */
+/** Network peers: discovered, invited, inviting, remembered. */
 export function NetworkPanel({ rig }: { rig: Rig }) {
   const { network, failed } = useNetwork();
   const sessions = useNetworkSessions();
@@ -49,14 +50,14 @@ export function NetworkPanel({ rig }: { rig: Rig }) {
   );
   return (
     <section aria-label="Network peers">
-      <h2 className="mb-1 text-lg font-bold">Network</h2>
+      <h2 className="mb-1 text-lg font-bold">Network MIDI</h2>
       {network && !network.open && <Notice>{network.problem}</Notice>}
       {network?.open && (
         <p className="mb-2 text-xs text-soft">
-          Others find this computer as <b className="text-ink">{network.name}</b>, at {network.addresses.join(' and ')},
-          port {network.port}.
+          Visible to others as <b className="text-ink">{network.name}</b> at {network.addresses.join(' and ')}, UDP port{' '}
+          {network.port}.
           {network.addresses.every(isLoopback) &&
-            ' Only this computer itself reaches it; the README says how to open it.'}
+            ' Only this computer can connect. The README explains how to open it to your network.'}
         </p>
       )}
       {problem && (
@@ -94,8 +95,8 @@ export function NetworkPanel({ rig }: { rig: Rig }) {
       </ul>
       {strangers.length > 0 && (
         <>
-          <h3 className="mt-3 font-bold">Found</h3>
-          <ul className="text-sm" aria-label="Found in the network">
+          <h3 className="mt-3 font-bold">On the network</h3>
+          <ul className="text-sm" aria-label="Peers on the network">
             {strangers.map((place) => (
               <li
                 key={`${place.address} ${place.port}`}
@@ -131,7 +132,7 @@ async function forget(peer: RememberedPeer, sessions: readonly NetworkSession[])
   await changeRig((before) => withoutPeer(before, peer.key));
   const live = sessions.filter((one) => isLive(one) && (one.key === peer.key || isSamePlace(peer, one)));
   await Promise.allSettled(live.map(({ id }) => leave(id)));
-  tell(`${peer.name} is not remembered any more, and its session has ended.`, undoWhileLatest());
+  showToast(`Removed ${peer.name} and ended its session.`, undoWhileLatest());
 }
 
 function Invitation({
@@ -150,19 +151,19 @@ function Invitation({
       className="my-2 border border-attention p-2.5 text-sm"
     >
       <p>
-        <b>{session.name}</b> at {session.address} invites you to a session.
+        <b>{session.name}</b> at {session.address} is inviting you to a MIDI session.
       </p>
       <p className="mt-2 flex gap-2">
         <Button tone="strong" onClick={onAccept}>
           Accept
         </Button>
-        <Button onClick={onRefuse}>Refuse</Button>
+        <Button onClick={onRefuse}>Decline</Button>
       </p>
     </div>
   );
 }
 
-/** A peer that is remembered, and how the session with it stands. */
+/** A remembered peer and its session. */
 function PeerRow({
   peer,
   session,
@@ -185,15 +186,17 @@ function PeerRow({
               <RotateCw size={14} aria-hidden />
             </Button>
           )}
-          <Button tone="quiet" className="!px-1.5" aria-label={`Forget ${peer.name}`} onClick={onForget}>
+          <Button tone="quiet" className="!px-1.5" aria-label={`Remove ${peer.name}`} onClick={onForget}>
             <X size={14} aria-hidden />
           </Button>
         </span>
       </div>
       {session?.state === 'open' && (
         <p className="text-xs text-soft">
-          {session.roundTripMs === null ? 'not timed yet' : `${session.roundTripMs.toFixed(1)} ms there and back`},{' '}
-          {session.jitterMs.toFixed(1)} ms jitter, {session.lost} of {session.received + session.lost} lost
+          {session.roundTripMs === null
+            ? 'round trip not measured yet'
+            : `${decimal(session.roundTripMs, 1)} ms round trip`}
+          , {decimal(session.jitterMs, 1)} ms jitter, {session.lost} of {session.received + session.lost} packets lost
         </p>
       )}
       <BufferField peer={peer} session={session} />

@@ -2,9 +2,10 @@ import { Download, FolderOpen } from 'lucide-react';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useState } from 'react';
 import { ValidationError } from 'yup';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { changeRig, switchRig } from '../../hub/session';
 import { Button } from '../../parts/button';
+import { ConfirmButton } from '../../parts/confirm-button';
 import { Select } from '../../parts/field';
 import { OpenFile } from '../../parts/open-file';
 import { saveFile } from '../../parts/save-file';
@@ -15,11 +16,11 @@ import { readRigFile, writeRigFile } from '../../files/rig-file';
 import { FileError } from '../../files/text-file';
 import { createRig, deleteRig, freeRigName, listRigs, resetDemo, saveRig } from '../../store/rigs';
 
-/** Which rig is in use, and what can be done with rigs as a whole. */
+/** Switches, adds, renames, imports and deletes rigs. */
 export function RigChooser({ rig }: { rig: Rig }) {
   const rigs = useLiveQuery(listRigs) ?? [];
   const [renaming, setRenaming] = useState(false);
-  // A take is kept with the rig that it began with.
+  // A take belongs to the rig it started with.
   const taking = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const listening = useClockFlow(({ flow }) => flow.state !== 'idle');
   const busy = taking || listening;
@@ -29,21 +30,21 @@ export function RigChooser({ rig }: { rig: Rig }) {
     if (!next) return;
     await switchRig(next.id);
     await deleteRig(rig.id);
-    tell(`${rig.name} was deleted. Its takes are kept.`, () => void saveRig(rig).then(() => switchRig(rig.id)));
+    showToast(`Deleted ${rig.name}. Its takes are kept.`, () => void saveRig(rig).then(() => switchRig(rig.id)));
   };
   return (
     <div className="flex items-center gap-1">
       {renaming ? (
         <RenameForm rig={rig} onDone={() => setRenaming(false)} />
       ) : (
-        <div className="w-68">
+        <div className="w-72">
           <label htmlFor="rig-in-use" className="sr-only">
-            Rig in use
+            Current rig
           </label>
           <Select
             id="rig-in-use"
             disabled={busy}
-            title={busy ? 'A take is under way' : undefined}
+            title={busy ? 'Can’t switch rigs during a take' : undefined}
             value={rig.id}
             onChange={({ target }) => void switchRig(target.value)}
           >
@@ -56,13 +57,18 @@ export function RigChooser({ rig }: { rig: Rig }) {
         </div>
       )}
       <Button tone="quiet" disabled={busy} onClick={() => void createRig().then(switchRig)}>
-        New rig
+        Add rig
       </Button>
       <RigFileButtons rig={rig} />
       {rig.demo ? (
-        <Button tone="quiet" disabled={busy} onClick={() => void resetDemo().then(() => switchRig(rig.id))}>
+        <ConfirmButton
+          question="Delete all demo takes?"
+          confirm="Reset"
+          disabled={busy}
+          onConfirm={() => void resetDemo().then(() => switchRig(rig.id))}
+        >
           Reset demo
-        </Button>
+        </ConfirmButton>
       ) : (
         <>
           <Button tone="quiet" onClick={() => setRenaming(true)}>
@@ -79,7 +85,7 @@ export function RigChooser({ rig }: { rig: Rig }) {
   );
 }
 
-/** Out to a file, and in from one; what comes in stands beside the rigs that are there. */
+/** Export to a file, and import as an additional rig. */
 function RigFileButtons({ rig }: { rig: Rig }) {
   const save = () => saveFile(`${rig.name}.rig.json`, [writeRigFile(rig)], 'application/json');
   const open = async (file: File) => {
@@ -87,25 +93,19 @@ function RigFileButtons({ rig }: { rig: Rig }) {
       const { rig: opened, notes } = readRigFile(await file.text());
       await saveRig({ ...opened, name: await freeRigName(opened.name) });
       await switchRig(opened.id);
-      tell([`${opened.name} was opened.`, ...notes].join(' '));
+      showToast([`Opened ${opened.name}.`, ...notes].join(' '));
     } catch (error) {
       if (!(error instanceof FileError)) throw error;
-      tell(`${error.message} Nothing was changed.`);
+      showToast(`${error.message} Your rigs are unchanged.`);
     }
   };
   return (
     <>
-      <Button
-        tone="quiet"
-        className="!px-1.5"
-        aria-label="Save this rig as a file"
-        title="Save as a file"
-        onClick={save}
-      >
+      <Button tone="quiet" className="!px-1.5" aria-label="Save rig to file" title="Save rig to file" onClick={save}>
         <Download size={16} aria-hidden />
       </Button>
       <OpenFile
-        name="Open a rig file"
+        name="Open rig file"
         accept=".json,application/json"
         className="px-1.5 py-1.5 text-soft hover:text-ink"
         onFile={(file) => void open(file)}
@@ -129,7 +129,7 @@ function RenameForm({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   };
   return (
     <form
-      className="w-68"
+      className="w-72"
       onSubmit={(event) => {
         event.preventDefault();
         void rename(String(new FormData(event.currentTarget).get('name') ?? ''));
@@ -137,7 +137,7 @@ function RenameForm({ rig, onDone }: { rig: Rig; onDone: () => void }) {
     >
       <input
         name="name"
-        aria-label="Name of the rig"
+        aria-label="Rig name"
         aria-invalid={problem !== null}
         autoFocus
         defaultValue={rig.name}

@@ -1,5 +1,4 @@
 import { HUB_ID } from '@metronomo/core';
-import { format } from 'date-fns';
 import { Paper } from '../../parts/paper';
 import type { Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
@@ -7,8 +6,10 @@ import { BoxSettings } from './box-settings';
 import { FigureSvg } from './figure-svg';
 import { wordsFor } from './finding-words';
 import { useLineCheck } from './use-line-check';
+import { decimal } from '../../parts/numbers';
+import { longDate } from '../../parts/dates';
 
-/** The rig on paper. */
+/** The printed rig. */
 export function RigPaper({ rig }: { rig: Rig }) {
   return (
     <Paper>
@@ -17,7 +18,7 @@ export function RigPaper({ rig }: { rig: Rig }) {
   );
 }
 
-/** The drawing, who leads, what to set on each box, and what is still wrong. */
+/** Diagram, leader, device settings, and open findings. */
 function Drawn({ rig }: { rig: Rig }) {
   const plan = planOf(rig);
   const { open } = useLineCheck();
@@ -26,11 +27,10 @@ function Drawn({ rig }: { rig: Rig }) {
     <>
       <h2 className="text-[22px] font-bold">{rig.name}</h2>
       <p className="mb-3">
-        {format(new Date(), 'd MMMM yyyy')} · {rig.bpm.toFixed(2)} BPM · leads:{' '}
-        {rig.leaders.map(nameOf).join(', then ')}
+        {longDate(new Date())} · {decimal(rig.bpm, 2)} BPM · leader: {rig.leaders.map(nameOf).join(', then ')}
       </p>
       <FigureSvg rig={rig} plan={plan} />
-      <h3 className="mt-6 mb-2 break-before-page text-[18px] font-bold">To set on each box</h3>
+      <h3 className="mt-6 mb-2 break-before-page text-[18px] font-bold">Device settings</h3>
       <BoxSettings rig={rig} plan={plan} offsets />
       {open.length > 0 && (
         <section className="break-inside-avoid">

@@ -4,11 +4,11 @@ import { Tabs } from 'radix-ui';
 import { useCallback, useState } from 'react';
 import { ValidationError } from 'yup';
 import { changeRig, undoWhileLatest, useSession } from '../../hub/session';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { Button } from '../../parts/button';
 import { gear as newGear, withAudioOuts } from '../../store/gear';
 import type { Gear, Rig } from '../../store/records';
-import { moved, withoutGear } from '../../store/rig-plan';
+import { moveGear, withoutGear } from '../../store/rig-plan';
 import { ChannelsPanel } from './channels-panel';
 import { Drawing } from './drawing';
 import { GearCard } from './gear-card';
@@ -19,11 +19,11 @@ import { PortPanel } from './port-panel';
 import { RigPaper } from './rig-paper';
 import { RigChooser } from './rig-chooser';
 import { ShelfPanel } from './shelf-panel';
-import { WhoLeadsPanel } from './who-leads-panel';
+import { LeaderPanel } from './leader-panel';
 
-const PANELS = { check: 'Line check', gear: 'Gear', leads: 'Who leads', channels: 'Channels', ports: 'Ports' } as const;
+const PANELS = { check: 'Line check', gear: 'Gear', leads: 'Leader', channels: 'Channels', ports: 'Ports' } as const;
 
-/** What is there, how it is wired, who leads, and what is wrong with it. */
+/** The gear, its cabling, the leader, and the line check. */
 export function RigView() {
   const rig = useSession(({ rig }) => rig);
   const [panel, setPanel] = useState<keyof typeof PANELS>('check');
@@ -50,7 +50,7 @@ export function RigView() {
               <Plus size={16} aria-hidden /> Add gear
             </Button>
             <RigChooser rig={rig} />
-            <p className="ml-auto flex gap-3 text-xs max-xl:hidden" aria-label="Inks of the cables">
+            <p className="ml-auto flex gap-2 text-xs max-xl:hidden" aria-label="Cable colors">
               <span className="text-clock">— clock</span>
               <span className="text-timecode">— timecode</span>
               <span className="text-audio">— notes</span>
@@ -61,7 +61,7 @@ export function RigView() {
             <div className="absolute top-1 right-3 z-10 flex gap-1">
               {rig.gear.some(({ place }) => place) && (
                 <Button tone="quiet" className="bg-sheet" onClick={() => void layOutAnew()}>
-                  Lay out anew
+                  Reset layout
                 </Button>
               )}
               <Button tone="quiet" className="bg-sheet" onClick={() => window.print()}>
@@ -76,7 +76,7 @@ export function RigView() {
           onValueChange={(value) => setPanel(value as keyof typeof PANELS)}
           className="ruled-l flex min-h-0 flex-col bg-raised"
         >
-          <Tabs.List aria-label="About the rig" className="ruled-b flex">
+          <Tabs.List aria-label="Rig panels" className="ruled-b flex">
             {Object.entries(PANELS).map(([value, label]) => (
               <Tabs.Trigger
                 key={value}
@@ -108,7 +108,7 @@ export function RigView() {
               )}
             </Tabs.Content>
             <Tabs.Content value="leads">
-              <WhoLeadsPanel rig={rig} />
+              <LeaderPanel rig={rig} />
             </Tabs.Content>
             <Tabs.Content value="channels">
               <ChannelsPanel rig={rig} />
@@ -125,20 +125,18 @@ export function RigView() {
   );
 }
 
-/** All gear by name: what the drawing shows, for those who come by keyboard. */
+/** All gear by name: the diagram's contents for keyboard users. */
 function GearList({ gear, onChoose }: { gear: readonly Gear[]; onChoose: (id: string) => void }) {
   if (gear.length === 0)
-    return (
-      <p className="mt-6 text-sm text-soft">No gear yet: add one piece for each box or app that should keep time.</p>
-    );
+    return <p className="mt-6 text-sm text-soft">No gear yet. Add each device or app that should stay in sync.</p>;
   return (
-    <section aria-label="In this rig" className="mt-6">
-      <h2 className="mb-1 text-lg font-bold">In this rig</h2>
+    <section aria-label="Gear in this rig" className="mt-6">
+      <h2 className="mb-1 text-lg font-bold">Gear in this rig</h2>
       <ul>
         {gear.map(({ id, name }, i) => (
           <li key={id} className="ruled-b flex items-center justify-between">
             <Button tone="quiet" className="!px-0" onClick={() => onChoose(id)}>
-              {name} …
+              {name}…
             </Button>
             <span className="flex">
               <MoveButton name={name} way="up" disabled={i === 0} onMove={() => move(id, -1)} />
@@ -174,17 +172,17 @@ function layOutAnew(): Promise<void> {
 }
 
 function move(gearId: string, by: number): void {
-  void changeRig((rig) => moved(rig, gearId, by));
+  void changeRig((rig) => moveGear(rig, gearId, by));
 }
 
-/** Resolves to the new gear's id. */
+/** Resolves to the new device's id. */
 async function addGear(kind: GearKind, kindName: string): Promise<string> {
   const id = crypto.randomUUID();
   await changeRig((rig) => ({ ...rig, gear: [...rig.gear, newGear({ id, name: freeName(rig, kindName), kind })] }));
   return id;
 }
 
-/** The same gear again, without its cables, its return and its offset. Resolves to the new gear's id. */
+/** A copy without cables, audio return and offset. Resolves to the new device's id. */
 async function duplicateGear(gear: Gear): Promise<string> {
   const id = crypto.randomUUID();
   await changeRig((rig) => {
@@ -203,7 +201,7 @@ async function duplicateGear(gear: Gear): Promise<string> {
   return id;
 }
 
-/** The name, with a number behind it where it is taken. */
+/** The name, numbered if it is taken. */
 function freeName(rig: Rig, wanted: string): string {
   const taken = new Set(rig.gear.map(({ name }) => name));
   let name = wanted;
@@ -211,11 +209,11 @@ function freeName(rig: Rig, wanted: string): string {
   return name;
 }
 
-/** Resolves to the reason in words when the change cannot be. */
+/** Resolves to the reason if the change isn't possible. */
 async function changeGear(id: string, change: Partial<Gear>): Promise<string | null> {
   const others = useSession.getState().rig?.gear.filter((one) => one.id !== id) ?? [];
   if (others.some(({ name }) => name.toLowerCase() === change.name?.toLowerCase()))
-    return `Another piece of gear is called ${change.name}.`;
+    return `The name ${change.name} is already in use. Choose another.`;
   try {
     await changeRig((rig) => ({ ...rig, gear: rig.gear.map((one) => (one.id === id ? { ...one, ...change } : one)) }));
     return null;
@@ -227,5 +225,5 @@ async function changeGear(id: string, change: Partial<Gear>): Promise<string | n
 
 async function deleteGear({ id, name }: Gear): Promise<void> {
   await changeRig((rig) => withoutGear(rig, id));
-  tell(`${name} was taken out of the rig. Its takes are kept.`, undoWhileLatest());
+  showToast(`Deleted ${name}. Its takes are kept.`, undoWhileLatest());
 }

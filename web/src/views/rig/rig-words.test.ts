@@ -21,33 +21,36 @@ const EVERY_RULE: Seen[] = [
   { rule: 'waits for the other', portId: 'p', waitsFor: 'clock', arrives: 'timecode' },
   { rule: 'nothing arrives', cause: 'silent' },
   { rule: 'old tempo' },
-  { rule: 'port in use', portId: 'p' },
+  { rule: 'port in use', portId: 'p', by: 'another app' },
+  { rule: 'port in use', portId: 'p', by: 'cables' },
   { rule: 'too many destinations', has: 3, can: 1 },
   { rule: 'same channel', channel: 2, others: ['b'] },
   { rule: 'long chain', thrus: 4 },
   { rule: 'ticks wait', cableId: 'c', traffic },
-  { rule: 'offset twice', own: 12, inHubMs: -12 },
+  { rule: 'offset twice', own: 12, unit: 'ms', inHubMs: -12 },
   { rule: 'start again' },
   { rule: 'route echoes', from: 'i', to: 'o', through: 'a' },
   { rule: 'no answer', cableId: 'c' },
   { rule: 'not measured' },
-  { rule: 'stale', because: 'its offset was changed since' },
+  { rule: 'stale', because: 'its offset has changed since then' },
 ];
 
-test.each(EVERY_RULE)('$rule is told as a sentence with what it means and what to do', (seen) => {
+test.each(EVERY_RULE)('$rule has a title, its meaning and what to do', (seen) => {
   const { title, text } = wordsFor(seen, 'a', nameOf);
   expect(title).toMatch(/^[A-Z0-9].{5,70}$/);
   expect(text).toMatch(/^[A-Z0-9].*\.$/s);
   if (!['nobody leads', 'waits for the other'].includes(seen.rule)) expect(title).toContain('Porch');
 });
 
-test('a problem of the hub begins with a capital and goes on without', () => {
-  expect(wordsFor({ rule: 'nothing arrives', cause: 'no cable' }, 'hub', nameOf).title).toBe('The hub hears nothing');
-  expect(wordsFor({ rule: 'loop', through: [] }, 'hub', nameOf).title).toBe('The clock of the hub comes back to it');
+test('a finding about the hub starts with a capital', () => {
+  expect(wordsFor({ rule: 'nothing arrives', cause: 'no cable' }, 'hub', nameOf).title).toBe(
+    'The hub receives no sync',
+  );
+  expect(wordsFor({ rule: 'loop', through: [] }, 'hub', nameOf).title).toBe('MIDI loop at the hub');
 });
 
-test('every finding of the demo that a button can cure says what the button does', () => {
-  const cures = lineCheck(planOf(boathouse()), { ...NO_EVIDENCE, portsHere: null }).flatMap(({ cure }) =>
+test('every finding of the demo with a cure has a button label', () => {
+  const cures = lineCheck(planOf(boathouse()), { ...NO_EVIDENCE, connectedPorts: null }).flatMap(({ cure }) =>
     cure ? [cure] : [],
   );
   expect(cures.length).toBeGreaterThan(6);
@@ -56,7 +59,7 @@ test('every finding of the demo that a button can cure says what the button does
   expect(cureWords(through, nameOf)).toBeNull();
 });
 
-test('what to set on each box is said in general words', () => {
+test('device checklists use generic words', () => {
   const demo = boathouse();
   const withOwn = demo.gear.map((one) => (one.id === 'marsh' ? { ...one, offset: factsOf(one.kind).offset } : one));
   const rig = { ...demo, gear: withOwn };
@@ -64,20 +67,20 @@ test('what to set on each box is said in general words', () => {
   expect(new Set(lines)).toEqual(
     new Set([
       ...lines.filter((line) => line.startsWith('Receive channel: ')),
-      'Clock source: external, or MIDI',
-      'Receive MIDI clock: on',
+      'Clock source: external (MIDI)',
+      'Receive clock: on',
       'Receive start and stop: on',
       'Receive song position: on',
-      'Send MIDI clock: off',
-      'Sync: MIDI timecode, 24 frames a second',
-      'Receive machine control (MMC): on, device number 127 or “all”',
-      'Thru at its out, or echo back: off',
-      'Its own offset: 0 ms',
+      'Send clock: off',
+      'MIDI timecode (MTC): on, 24 fps',
+      'Receive machine control (MMC): on, device ID 127 or “all”',
+      'MIDI thru on OUT: off',
+      'Device offset: 0 ms',
     ]),
   );
 });
 
-describe('what a measurement no longer holds for', () => {
+describe('conditions of a measurement that changed', () => {
   const rig = boathouse();
   const [porch] = rig.gear;
   const line = { gearId: 'porch', wiredTo: porch!.portId, ownOffset: 0 } as TakeLine;
@@ -89,15 +92,15 @@ describe('what a measurement no longer holds for', () => {
       'another interface',
       { ...rig, input: { ...rig.input, sourceId: 'audio:x' } },
       line,
-      /came in by Boathouse interface/,
+      /measured through Boathouse interface/,
     ],
-    ['another port', withPorch({ portId: 'midi:x' }), line, /another port/],
-    ['its own offset', withPorch({ offset: { ...porch!.offset, own: 5 } }), line, /its own menu was changed/],
+    ['another port', withPorch({ portId: 'midi:x' }), line, /output port has changed/],
+    ['its own offset', withPorch({ offset: { ...porch!.offset, own: 5 } }), line, /device offset has changed/],
     [
       'another tempo, with an offset in ticks',
       { ...withPorch({ offset: { ...porch!.offset, own: 2, unit: 'ticks' as const } }), bpm: 120 },
       { ...line, ownOffset: 2 },
-      /in ticks, and the tempo was 79.3/,
+      /tempo was 79.3 BPM, and the device offset is in ticks/,
     ],
     ['a take from before this was kept', rig, { gearId: 'porch' } as TakeLine, null],
   ])('%s', (_, now, measured, words) => {

@@ -1,5 +1,6 @@
-import { RigError, type LinkKind, type Socket } from '@metronomo/core';
+import type { LinkKind, Socket } from '@metronomo/core';
 import { Plus, X } from 'lucide-react';
+import { showToast } from '../../app/toast-store';
 import { changeRig, useSession } from '../../hub/session';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
@@ -9,17 +10,17 @@ import { Check } from '../../parts/check';
 import { withSockets } from '../../store/rig-plan';
 
 const LINKS: Readonly<Record<LinkKind, string>> = {
-  din: 'five-pin',
+  din: '5-pin DIN',
   usb: 'USB',
   loopback: 'loopback',
   network: 'network',
   tablet: 'tablet cable',
 };
 const DIRECTIONS = ['in', 'out', 'thru'] as const;
-const MOST_SOCKETS = 32;
-const MOST_AUDIO_OUTS = 16;
+const MAX_SOCKETS = 32;
+const MAX_AUDIO_OUTS = 16;
 
-/** The sockets on the back of a box, and its audio outs. */
+/** A device's MIDI sockets and audio outs. */
 export function SocketFields({
   gear,
   onChange,
@@ -31,14 +32,17 @@ export function SocketFields({
   const save = (sockets: readonly Socket[]) => void changeRig((rig) => withSockets(rig, gear.id, sockets));
   const change = (id: string, next: Partial<Socket>) =>
     save(gear.sockets.map((one) => (one.id === id ? { ...one, ...next } : one)));
-  const add = () =>
-    save([...gear.sockets, { id: crypto.randomUUID(), label: freeLabel(gear), direction: 'in', link: 'din' }]);
+  const add = () => {
+    const label = freeLabel(gear);
+    if (label === null) showToast('All socket letters from A to Z are in use. Rename or remove a socket first.');
+    else save([...gear.sockets, { id: crypto.randomUUID(), label, direction: 'in', link: 'din' }]);
+  };
   const outs = (audioOuts: Gear['audioOuts']) => void onChange(withAudioOuts(audioOuts));
   const inputs = Array.from({ length: Math.max(channels, (gear.returnChannel ?? 0) + 1) }, (_, i) => i);
   return (
     <details className="mt-3 text-sm">
-      <summary className="cursor-pointer text-soft">Sockets and audio outs</summary>
-      <ul className="mt-2 flex flex-col gap-1.5" aria-label="Sockets">
+      <summary className="cursor-pointer text-soft">MIDI sockets, audio outs</summary>
+      <ul className="mt-2 flex flex-col gap-1.5" aria-label="MIDI sockets">
         {gear.sockets.map((socket) => (
           <li key={socket.id} className="grid grid-cols-[1fr_58px_96px_auto] gap-1.5">
             <LabelInput
@@ -53,7 +57,7 @@ export function SocketFields({
               onChoose={(direction) => change(socket.id, { direction: direction as Socket['direction'] })}
             />
             <InlineSelect
-              name={`Kind of ${socket.label}`}
+              name={`Type of ${socket.label}`}
               value={socket.link}
               options={Object.entries(LINKS)}
               onChoose={(link) => change(socket.id, { link: link as LinkKind })}
@@ -61,7 +65,7 @@ export function SocketFields({
             <Button
               tone="quiet"
               className="!px-1"
-              aria-label={`Take socket ${socket.label} away`}
+              aria-label={`Remove socket ${socket.label}`}
               onClick={() => save(gear.sockets.filter(({ id }) => id !== socket.id))}
             >
               <X size={14} aria-hidden />
@@ -69,7 +73,7 @@ export function SocketFields({
             {socket.link !== 'din' && (
               <div className="col-span-4 -mt-1 text-xs text-soft">
                 <Check
-                  label={`${socket.label} can be open in several programs`}
+                  label={`${socket.label} can be shared between apps`}
                   checked={socket.shared !== false}
                   onChange={() => change(socket.id, { shared: socket.shared === false })}
                 />
@@ -78,8 +82,8 @@ export function SocketFields({
           </li>
         ))}
       </ul>
-      <Button tone="quiet" className="!px-0" disabled={gear.sockets.length >= MOST_SOCKETS} onClick={add}>
-        <Plus size={14} aria-hidden /> Add a socket
+      <Button tone="quiet" className="!px-0" disabled={gear.sockets.length >= MAX_SOCKETS} onClick={add}>
+        <Plus size={14} aria-hidden /> Add socket
       </Button>
       <ul className="mt-2 flex flex-col gap-1.5" aria-label="Audio outs">
         {gear.audioOuts.map((out, i) => (
@@ -90,10 +94,10 @@ export function SocketFields({
               onSave={(label) => outs(gear.audioOuts.map((one, k) => (k === i ? { ...one, label } : one)))}
             />
             <InlineSelect
-              name={`Where ${out.label} goes`}
+              name={`Audio return for ${out.label}`}
               value={out.input === null ? '' : String(out.input)}
               options={[
-                ['', 'nowhere'],
+                ['', 'not connected'],
                 ...inputs.map((input): [string, string] => [String(input), `input ${input + 1}`]),
               ]}
               onChoose={(to) =>
@@ -103,7 +107,7 @@ export function SocketFields({
             <Button
               tone="quiet"
               className="!px-1"
-              aria-label={`Take audio out ${out.label} away`}
+              aria-label={`Remove audio out ${out.label}`}
               onClick={() => outs(gear.audioOuts.filter((_, k) => k !== i))}
             >
               <X size={14} aria-hidden />
@@ -114,22 +118,22 @@ export function SocketFields({
       <Button
         tone="quiet"
         className="!px-0"
-        disabled={gear.audioOuts.length >= MOST_AUDIO_OUTS}
+        disabled={gear.audioOuts.length >= MAX_AUDIO_OUTS}
         onClick={() => outs([...gear.audioOuts, { label: `Out ${gear.audioOuts.length + 1}`, input: null }])}
       >
-        <Plus size={14} aria-hidden /> Add an audio out
+        <Plus size={14} aria-hidden /> Add audio out
       </Button>
     </details>
   );
 }
 
-function freeLabel({ sockets }: Gear): string {
+function freeLabel({ sockets }: Gear): string | null {
   const letter = (i: number) => `IN ${String.fromCharCode(65 + i)}`;
   for (let i = 0; i < 26; i++) if (!sockets.some(({ label }) => label === letter(i))) return letter(i);
-  throw new RigError('There is no letter left for another socket.');
+  return null;
 }
 
-/** Saved when it is left or entered; an empty name goes back to what it was. */
+/** Saved on Enter or on leaving the field; an empty label is reverted. */
 function LabelInput({ name, value, onSave }: { name: string; value: string; onSave: (value: string) => void }) {
   const settle = (input: HTMLInputElement) => {
     const next = input.value.trim();

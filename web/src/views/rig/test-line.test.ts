@@ -4,7 +4,7 @@ import { LineTestError, testLine } from './test-line';
 
 const room = {
   state: 'stopped',
-  /** What comes in all the time, and what has come in besides and was not asked for yet. */
+  /** Messages that arrive all the time, and pending ones. */
   chatter: [] as MidiMessage[],
   arrived: [] as MidiMessage[],
   answer: null as MidiMessage | null,
@@ -73,44 +73,44 @@ async function run(test: LineTest, kind = test.kinds[0]!) {
   return answer;
 }
 
-test('gear that sounds is heard, and the answer is kept with the line', async () => {
+test('a device that sounds passes, and the result is stored with the line', async () => {
   room.hits = true;
   expect(await run(line({ hearsAt: 1 }))).toBe('sound');
   expect(room.tested).toMatchObject({ c: { kind: 'clock burst', answer: 'sound' } });
   expect(room.sent.filter(({ bytes }) => bytes[0] === 0xf8)).toHaveLength(48);
 });
 
-test('gear that says who it is answers by MIDI; what only echoes the request does not', async () => {
+test('a device that identifies itself passes by MIDI; an echo of the request doesn’t', async () => {
   room.answer = reply;
   expect(await run(line({ answersAt: 'midi:in' }), 'identity request')).toBe('midi');
   room.answer = new MidiParser().push(Uint8Array.of(0xf0, 0x7e, 0x7f, 6, 1, 0xf7), 0)[0]!.message;
   expect(await run(line({ answersAt: 'midi:in' }), 'identity request')).toBe('nothing');
 });
 
-test('silence is told as no answer', async () => {
+test('silence is no response', async () => {
   expect(await run(line({ hearsAt: 1 }))).toBe('nothing');
   expect(room.tested).toMatchObject({ c: { answer: 'nothing' } });
 });
 
-test('what came in all the time before answers nothing: then somebody has to look', async () => {
+test('messages that arrive all the time aren’t a response: then somebody has to look', async () => {
   room.chatter = [{ kind: 'clock' }];
   expect(await run(line({ answersAt: 'midi:in' }))).toBe('ask');
   expect(room.tested).toEqual({});
 });
 
-test('where nothing comes back at all, the musician is asked; and what no ear hears is not waited for by ear', async () => {
+test('without any return the musician is asked; without an audio return nothing is waited for', async () => {
   expect(await run(line())).toBe('ask');
   room.hits = true;
   expect(await run(line({ hearsAt: 1 }), 'full frame')).toBe('ask');
 });
 
-test('a line on which the clock runs already gets no second one', async () => {
+test('a line with a running clock gets no second one', async () => {
   room.clockRuns = true;
   await run(line());
   expect(room.sent.map(({ bytes }) => bytes[0])).toEqual([0xfa, 0xfc]);
 });
 
-test('while it rolls, nothing is sent', async () => {
+test('nothing is sent during playback', async () => {
   room.state = 'rolling';
   await expect(testLine(line(), 'note')).rejects.toThrow(LineTestError);
   expect(room.sent).toEqual([]);

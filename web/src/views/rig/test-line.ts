@@ -2,7 +2,7 @@ import { answersTest, lineTestBytes, type LineTest, type LineTestKind } from '@m
 import { changeRig, hub, useSession } from '../../hub/session';
 import type { LineTestResult } from '../../store/records';
 
-/** So long a line is heard before anything is sent: what comes in by itself answers nothing. */
+/** Listening time before the test: messages that arrive anyway aren't a response. */
 const BEFORE_MS = 600;
 const LEAD_MS = 120;
 /** Two beats of a burst, and the slowest gear. */
@@ -16,41 +16,43 @@ export class LineTestError extends Error {
 }
 
 /**
- * Sends a known thing down a line and watches for it. Where nothing comes back that could be watched, the musician has to
- * be asked.
- * @throws LineTestError while the hub rolls, for then an answer cannot be told from the music.
+ * Sends a test message down a line and watches for the response. Without an audio return or a MIDI reply, the musician
+ * has to be asked.
+ * @throws LineTestError during playback, when a response can't be told from the music.
  */
 export async function testLine(test: LineTest, kind: LineTestKind): Promise<Answer> {
   const { snapshot, rig } = useSession.getState();
   const gear = rig?.gear.find(({ id }) => id === test.gearId);
-  if (!gear) throw new LineTestError('That gear is not in the rig any more.');
+  if (!gear) throw new LineTestError('This device is no longer in the rig, so nothing was sent. Choose another line.');
   if (snapshot.state !== 'stopped')
-    throw new LineTestError('Stop first: while the hub rolls, an answer cannot be told from the music.');
+    throw new LineTestError(
+      'Can’t test a line during playback, because the response would be lost in the music. Stop, then test again.',
+    );
   const { answersAt, hearsAt } = test;
   await hub.keepArrivals(answersAt);
   const quietFromMs = performance.now();
-  await later(BEFORE_MS);
+  await delay(BEFORE_MS);
   const chatter = (await hub.keepArrivals(answersAt)).some(({ message }) => answersTest(kind, message));
   const loud = hearsAt !== null && hitAfter(hearsAt, quietFromMs);
   const atMs = performance.now() + LEAD_MS;
   const channel = gear.set.channels[0] ?? 1;
-  const bytes = lineTestBytes(kind, { channel, clockRuns: gear.clockWhileStopped && gear.takes === 'clock', atMs });
+  const bytes = lineTestBytes(kind, { channel, clockRuns: gear.clockWhileStopped && gear.syncsTo === 'clock', atMs });
   await hub.sendTest(bytes.map((one) => ({ ...one, portId: test.portId })));
   const watchesSound = hearsAt !== null && !loud && kind !== 'identity request' && kind !== 'full frame';
   const watchesMidi = answersAt !== null && !chatter;
   let answer: Answer = watchesSound || watchesMidi ? 'nothing' : 'ask';
   for (let waited = 0; waited < LEAD_MS + PATIENCE_MS && answer === 'nothing'; waited += LOOK_EVERY_MS) {
-    await later(LOOK_EVERY_MS);
+    await delay(LOOK_EVERY_MS);
     if (watchesSound && hitAfter(hearsAt, atMs)) answer = 'sound';
     const arrived = watchesMidi ? await hub.keepArrivals(answersAt) : [];
     if (arrived.some(({ message }) => answersTest(kind, message))) answer = 'midi';
   }
   await hub.keepArrivals(null);
-  if (answer !== 'ask') await keepAnswer(test.cableId, kind, answer);
+  if (answer !== 'ask') await storeAnswer(test.cableId, kind, answer);
   return answer;
 }
 
-export function keepAnswer(cableId: string, kind: LineTestKind, answer: LineTestResult['answer']): Promise<void> {
+export function storeAnswer(cableId: string, kind: LineTestKind, answer: LineTestResult['answer']): Promise<void> {
   return changeRig((rig) => ({ ...rig, tested: { ...rig.tested, [cableId]: { kind, answer, at: Date.now() } } }));
 }
 
@@ -59,6 +61,6 @@ function hitAfter(channel: number, ms: number): boolean {
   return hitMs !== null && hitMs >= ms;
 }
 
-function later(ms: number): Promise<void> {
+function delay(ms: number): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, ms));
 }

@@ -12,19 +12,21 @@ export interface LineCheck {
   accepted: Finding[];
 }
 
-/** What is wrong with the rig in use, or not yet proved, as far as it is known now. */
+/** The current rig's findings. */
 export function useLineCheck(): LineCheck {
   const rig = useSession(({ rig }) => rig);
-  const { access, outputs, inputs, inUse, cameBack } = useMidiPorts();
+  const { access, outputs, inputs, inUse, reconnected } = useMidiPorts();
   const takes = useTakes();
-  // As text, so that it is the same as long as it says the same.
-  const heard = useSession(({ snapshot }) => JSON.stringify(snapshot.sources.map(({ id, arrives }) => [id, arrives])));
-  return rig ? check(rig, takes, heard, access, outputs, inputs, inUse, cameBack) : NOTHING;
+  // Serialized, so that equal values keep their identity.
+  const heard = useSession(({ snapshot }) =>
+    JSON.stringify(snapshot.sources.map(({ id, receiving }) => [id, receiving])),
+  );
+  return rig ? check(rig, takes, heard, access, outputs, inputs, inUse, reconnected) : NONE;
 }
 
-const NOTHING: LineCheck = { open: [], accepted: [] };
+const NONE: LineCheck = { open: [], accepted: [] };
 
-/** Several places of the screen ask at once: it is computed once for all. */
+/** Memoized: several components need it at once. */
 const check = memoizeOne(
   (
     rig: Rig,
@@ -41,29 +43,31 @@ const check = memoizeOne(
     const found = lineCheck(planOf(rig), {
       ...NO_EVIDENCE,
       bpm: rig.bpm,
-      portsHere: access === 'granted' || rig.demo ? new Set([...standIns, ...here]) : null,
+      connectedPorts: access === 'granted' || rig.demo ? new Set([...standIns, ...here]) : null,
       portsInUse: inUse,
-      cameBack: new Set(rig.gear.filter(({ portId }) => portId !== null && cameBack.has(portId)).map(({ id }) => id)),
+      reconnected: new Set(
+        rig.gear.filter(({ portId }) => portId !== null && cameBack.has(portId)).map(({ id }) => id),
+      ),
       unanswered: new Set(Object.keys(rig.tested).filter((id) => rig.tested[id]?.answer === 'nothing')),
       measured: measuredIn(rig, takes),
-      ...whatIsHeard(rig, JSON.parse(heard) as [string, 'nothing' | 'clock' | 'timecode'][]),
+      ...receivingNow(rig, JSON.parse(heard) as [string, 'nothing' | 'clock' | 'timecode'][]),
     });
     const isAccepted = ({ key }: Finding) => key in rig.accepted;
     return { open: found.filter((one) => !isAccepted(one)), accepted: found.filter(isAccepted) };
   },
 );
 
-/** Only the one that is to lead is waited for. */
-function whatIsHeard(
+/** Sync is expected only from the leader. */
+function receivingNow(
   rig: Rig,
   heard: [string, 'nothing' | 'clock' | 'timecode'][],
-): Pick<Evidence, 'arrives' | 'waitsFor'> {
+): Pick<Evidence, 'receiving' | 'expects'> {
   const leader = rig.gear.find(({ id }) => id === rig.leaders[0]);
   const into = rig.cables.find(({ from, to }) => to.gearId === HUB_ID && from.gearId === leader?.id);
   const portId = rig.hubSockets.find(({ id }) => id === into?.to.socketId)?.portId;
-  const arrives = heard.find(([id]) => id === leader?.id)?.[1];
-  if (!leader || !portId || !arrives) return { arrives: new Map(), waitsFor: new Map() };
-  return { arrives: new Map([[portId, arrives]]), waitsFor: new Map([[portId, leader.gives]]) };
+  const received = heard.find(([id]) => id === leader?.id)?.[1];
+  if (!leader || !portId || !received) return { receiving: new Map(), expects: new Map() };
+  return { receiving: new Map([[portId, received]]), expects: new Map([[portId, leader.leadsWith]]) };
 }
 
 function measuredIn(rig: Rig, takes: readonly Take[]): Evidence['measured'] {
@@ -71,7 +75,7 @@ function measuredIn(rig: Rig, takes: readonly Take[]): Evidence['measured'] {
   for (const { gear, now, known, stale } of planOffsets(rig, takes).rows) {
     if (stale) measured.set(gear.id, { staleBecause: stale });
     else if (now) measured.set(gear.id, 'holds');
-    else if (known) measured.set(gear.id, { staleBecause: 'its offset was changed since' });
+    else if (known) measured.set(gear.id, { staleBecause: 'its offset has changed since then' });
   }
   return measured;
 }

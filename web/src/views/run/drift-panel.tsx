@@ -9,7 +9,13 @@ Chart.register(LineElement, LinearScale, PointElement, Tooltip);
 
 const DASHES = [[], [6, 3], [2, 2], [8, 3, 2, 3]];
 
-/** How far each follower that is heard has wandered since play began: its trace, and in numbers. */
+/** Line style of the i-th follower, in the chart and beside its name. */
+const strokeOf = (i: number) => ({
+  ink: i < DASHES.length ? ('audio' as const) : ('soft' as const),
+  dash: DASHES[i % DASHES.length] ?? [],
+});
+
+/** Drift of each follower with an audio return since playback started. */
 export function DriftPanel({ followers }: { followers: Follower[] }) {
   const { beganMs, watched } = useDrift();
   const inks = useInks();
@@ -18,13 +24,50 @@ export function DriftPanel({ followers }: { followers: Follower[] }) {
     return one && one.trace.length > 1 ? [{ gear, ...one }] : [];
   });
   if (beganMs === null || heard.length === 0)
-    return <p className="p-4 text-sm text-soft">Press Play: every follower that is heard leaves a trace here.</p>;
+    return (
+      <p className="p-4 text-sm text-soft">Press Play to plot the drift of every follower with an audio return.</p>
+    );
+  const rows = heard
+    .map((one, i) => ({ ...one, ...strokeOf(i) }))
+    .toSorted((a, b) => Math.abs(b.drift?.msPerMinute ?? 0) - Math.abs(a.drift?.msPerMinute ?? 0));
   const font = { family: 'B612', size: 12 };
   return (
-    <div className="grid grid-cols-[1fr_auto] gap-4 p-4">
+    <div className="grid grid-cols-[auto_1fr] gap-4 p-4">
+      <table className="self-start text-sm">
+        <caption className="sr-only">Drift</caption>
+        <thead className="text-xs text-soft">
+          <tr>
+            <th className="pr-4 text-left font-normal">Follower</th>
+            <th className="pr-4 text-right font-normal">Drift, ms</th>
+            <th className="text-right font-normal">Drift rate, ms/min</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map(({ gear, drift, ink, dash }) => (
+            <tr key={gear.id}>
+              <th scope="row" className="pr-4 text-left font-normal">
+                <svg width="28" height="8" aria-hidden className="mr-2 inline">
+                  <line
+                    x1="0"
+                    x2="28"
+                    y1="4"
+                    y2="4"
+                    stroke={`var(--${ink})`}
+                    strokeDasharray={dash.join(' ')}
+                    strokeWidth="1.5"
+                  />
+                </svg>
+                {gear.name}
+              </th>
+              <td className="pr-4 text-right">{drift ? signed(drift.wanderedMs, 2) : '—'}</td>
+              <td className="text-right">{drift ? signed(drift.msPerMinute, 2) : '—'}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
       <div className="h-44">
         <Line
-          aria-label="Drift of each follower since play began"
+          aria-label="Drift of each follower since start"
           role="img"
           data={{
             datasets: heard.map(({ gear, trace }, i) => ({
@@ -33,8 +76,8 @@ export function DriftPanel({ followers }: { followers: Follower[] }) {
                 x: (atMs - beganMs) / 1000,
                 y: lateMs - (trace[0]?.lateMs ?? 0),
               })),
-              borderColor: i < DASHES.length ? inks.audio : inks.soft,
-              borderDash: DASHES[i % DASHES.length] ?? [],
+              borderColor: inks[strokeOf(i).ink],
+              borderDash: strokeOf(i).dash,
               borderWidth: 1.25,
               pointRadius: 0,
             })),
@@ -46,12 +89,12 @@ export function DriftPanel({ followers }: { followers: Follower[] }) {
             scales: {
               x: {
                 type: 'linear',
-                title: { display: true, text: 'seconds since play', color: inks.soft, font },
+                title: { display: true, text: 'Time since start, s', color: inks.soft, font },
                 ticks: { color: inks.ink, font, maxTicksLimit: 8 },
                 grid: { display: false },
               },
               y: {
-                title: { display: true, text: 'ms later', color: inks.soft, font },
+                title: { display: true, text: 'Drift, ms (+ is later)', color: inks.soft, font },
                 ticks: { color: inks.soft, font, maxTicksLimit: 5 },
                 grid: { color: inks.rule },
               },
@@ -59,27 +102,6 @@ export function DriftPanel({ followers }: { followers: Follower[] }) {
           }}
         />
       </div>
-      <table className="self-start text-sm">
-        <caption className="sr-only">Drift</caption>
-        <thead className="text-xs text-soft">
-          <tr>
-            <th className="pr-4 text-left font-normal">Follower</th>
-            <th className="pr-4 text-right font-normal">wandered, ms</th>
-            <th className="text-right font-normal">ms a minute</th>
-          </tr>
-        </thead>
-        <tbody>
-          {heard.map(({ gear, drift }) => (
-            <tr key={gear.id}>
-              <th scope="row" className="pr-4 text-left font-normal">
-                {gear.name}
-              </th>
-              <td className="pr-4 text-right">{drift ? signed(drift.wanderedMs, 2) : '—'}</td>
-              <td className="text-right">{drift ? signed(drift.msPerMinute, 2) : '—'}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
     </div>
   );
 }

@@ -6,11 +6,13 @@ import type { Follower } from '../../hub/use-followers';
 import { BeatLineRow, BeatLineRule, beatLineDomain, type BeatLineDomain } from '../../parts/beat-line';
 import { OffsetField } from '../../parts/offset-field';
 import { StateMark } from '../../parts/state-mark';
-import { lateInWords, signed } from '../../parts/words';
+import { latenessText, signed } from '../../parts/words';
 import type { Gear } from '../../store/records';
 import { Lamps } from './lamps';
+import { NudgeButtons } from './nudge-buttons';
 import { RowActions } from './row-actions';
-import { useStanding } from './use-standing';
+import { useReturnPosition } from './use-return-position';
+import { decimal, fps } from '../../parts/numbers';
 
 const ROW_HEIGHT = 37;
 
@@ -20,12 +22,12 @@ interface Props {
   onChoose: (id: string) => void;
 }
 
-/** A row each: what it is sent, its state, where it stands and where its last beats landed. Those that nothing hears are folded. */
+/** One row per follower. Those without an audio return are hidden until asked for. */
 export function FollowerTable({ followers, chosenId, onChoose }: Props) {
-  const [unfolded, setUnfolded] = useState(false);
+  const [showsAll, setShowsAll] = useState(false);
   const heard = followers.filter(({ gear }) => gear.returnChannel !== null);
   const others = followers.filter(({ gear }) => gear.returnChannel === null);
-  const rows = heard.length === 0 || unfolded ? [...heard, ...others] : heard;
+  const rows = heard.length === 0 || showsAll ? [...heard, ...others] : heard;
   const domain = useMemo(
     () => beatLineDomain(followers.flatMap(({ reading }) => reading?.landings.map(({ lateMs }) => lateMs) ?? [])),
     [followers],
@@ -37,18 +39,18 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
         <thead>
           <tr className="ruled-b text-left text-xs text-soft">
             <th className="w-36 py-1.5 pl-4 font-normal max-sm:w-28">Follower</th>
-            <th className="w-30 font-normal max-xl:hidden">Is sent</th>
             <th className="w-24 font-normal max-sm:hidden">State</th>
             <th className="w-20 font-normal">Beat</th>
-            <th className="w-16 text-right font-normal max-xl:hidden">Tempo</th>
-            <th className="w-16 text-right font-normal max-xl:hidden">Stands at</th>
             <th className="px-4 font-normal max-sm:px-2">
-              <span className="sr-only">Where the last beats landed</span>
+              <span className="sr-only">Recent landings</span>
               <BeatLineRule domain={domain} unit="ms" />
             </th>
             <th className="w-16 pr-2 text-right font-normal whitespace-nowrap">Late, ms</th>
             <th className="w-22 text-right font-normal max-sm:hidden">Offset, ms</th>
-            <th className="w-26 pr-3 text-right font-normal max-md:hidden">Alone</th>
+            <th className="w-16 text-right font-normal max-xl:hidden">Tempo</th>
+            <th className="w-16 text-right font-normal max-xl:hidden">Position</th>
+            <th className="w-30 pl-4 font-normal max-xl:hidden">Send</th>
+            <th className="w-26 pr-3 text-right font-normal max-md:hidden">Controls</th>
           </tr>
         </thead>
         <tbody>
@@ -63,18 +65,23 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
           ))}
         </tbody>
       </table>
-      {heard.length > 0 && others.length > 0 && (
-        <button
-          type="button"
-          aria-expanded={unfolded}
-          onClick={() => setUnfolded(!unfolded)}
-          className="px-4 py-1.5 text-left text-sm text-soft hover:text-ink"
-        >
-          {unfolded
-            ? 'Fold those that nothing hears'
-            : `${others.length} more that nothing hears: ${others.map(({ gear }) => gear.name).join(', ')}`}
-        </button>
-      )}
+      <div className="flex flex-wrap items-center justify-between gap-2 py-1.5 pr-4">
+        {heard.length > 0 && others.length > 0 ? (
+          <button
+            type="button"
+            aria-expanded={showsAll}
+            onClick={() => setShowsAll(!showsAll)}
+            className="px-4 text-left text-sm text-soft hover:text-ink"
+          >
+            {showsAll
+              ? 'Hide gear without an audio return'
+              : `${others.length} without an audio return: ${others.map(({ gear }) => gear.name).join(', ')}`}
+          </button>
+        ) : (
+          <span />
+        )}
+        <NudgeButtons follower={followers.find(({ gear }) => gear.id === chosenId) ?? null} />
+      </div>
     </>
   );
 }
@@ -95,7 +102,7 @@ const Row = memo(function Row({
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
   const held = useSession(({ snapshot }) => snapshot.held.includes(gear.id));
   const isHeard = gear.returnChannel !== null;
-  const stands = useStanding(follower);
+  const position = useReturnPosition(follower);
   return (
     <tr className={clsx('ruled-b', chosen && 'bg-raised')} style={{ height: ROW_HEIGHT }}>
       <th scope="row" className="truncate pl-4 text-left leading-tight">
@@ -107,27 +114,30 @@ const Row = memo(function Row({
         >
           {gear.name}
         </button>
-        {portGone && <span className="block text-xs font-normal text-wrong">its port is not here</span>}
-        {!portGone && late > 0 && <span className="block text-xs font-normal text-attention">{late} sent late</span>}
+        {portGone && <span className="block text-xs font-normal text-wrong">Port disconnected</span>}
+        {!portGone && late > 0 && (
+          <span className="block text-xs font-normal text-attention">Late messages: {late}</span>
+        )}
       </th>
-      <td className={clsx('truncate text-xs max-xl:hidden', gear.takes === 'clock' ? 'text-clock' : 'text-timecode')}>
-        <span title={sentInWords(gear, true)}>{sentInWords(gear, false)}</span>
-      </td>
       <td className="truncate text-sm max-sm:hidden">
-        {held ? 'stopped alone' : isHeard ? <StateMark state={state} /> : <span className="text-soft">not heard</span>}
+        {held ? (
+          'Stopped'
+        ) : isHeard ? (
+          <StateMark state={state} />
+        ) : (
+          <span className="text-soft" title="No audio return">
+            No return
+          </span>
+        )}
       </td>
       <td>{isHeard && <Lamps reading={reading} name={gear.name} />}</td>
-      <td className="text-right max-xl:hidden">{heardBpm ? heardBpm.toFixed(2) : '—'}</td>
-      <td className="text-right max-xl:hidden" title={stands?.words}>
-        {stands?.text ?? '—'}
-      </td>
       <td className="px-4 max-sm:px-2">
         {isHeard && (
           <BeatLineRow
             domain={domain}
             height={ROW_HEIGHT - 1}
             row={{ lateMs: reading?.landings.map(({ lateMs }) => lateMs) ?? [], medianMs: null }}
-            label={`${gear.name}: ${reading?.medianMs == null ? 'nothing heard' : lateInWords(reading.medianMs)}`}
+            label={`${gear.name}: ${reading?.medianMs == null ? 'no signal' : latenessText(reading.medianMs)}`}
           />
         )}
       </td>
@@ -140,6 +150,20 @@ const Row = memo(function Row({
           onChange={(offsetMs) => void setOffset(gear.id, offsetMs)}
         />
       </td>
+      <td className="text-right max-xl:hidden">{heardBpm ? decimal(heardBpm, 2) : '—'}</td>
+      <td className="text-right max-xl:hidden" title={position?.words}>
+        {position?.text ?? '—'}
+      </td>
+      <td
+        className={clsx(
+          'pl-4 text-xs leading-tight max-xl:hidden',
+          gear.syncsTo === 'clock' ? 'text-clock' : 'text-timecode',
+        )}
+      >
+        <span className="line-clamp-2" title={sentText(gear, true)}>
+          {sentText(gear, false)}
+        </span>
+      </td>
       <td className="pr-3 max-md:hidden">
         <RowActions gear={gear} />
       </td>
@@ -147,16 +171,16 @@ const Row = memo(function Row({
   );
 });
 
-function sentInWords({ takes, rate, sends, mmc, triggers }: Gear, full: boolean): string {
+function sentText({ syncsTo, rate, sends, mmc, triggers }: Gear, full: boolean): string {
   const clock = [
     sends.clock && 'clock',
-    sends.transport && 'start',
-    sends.position && (full ? 'song position' : 'pos'),
+    sends.transport && (full ? 'start/stop' : 'start'),
+    sends.position && (full ? 'song position' : 'SPP'),
   ];
   const words = [
-    ...(takes === 'timecode' ? [`timecode ${rate}`] : takes === 'clock' ? clock : []),
+    ...(syncsTo === 'timecode' ? [`timecode ${fps(rate)}`] : syncsTo === 'clock' ? clock : []),
     mmc && 'MMC',
-    triggers.length > 0 && (full ? `${triggers.length} beat triggers` : 'trig.'),
+    triggers.length > 0 && (full ? `beat triggers: ${triggers.length}` : 'triggers'),
   ].filter(Boolean);
   return words.length > 0 ? words.join(full ? ', ' : ' · ') : 'nothing';
 }

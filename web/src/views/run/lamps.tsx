@@ -4,7 +4,7 @@ import clsx from 'clsx';
 import { useSession } from '../../hub/session';
 import { litLamp } from './lit-lamp';
 
-/** One lamp a quarter of the bar; the one whose hit was heard last is lit. */
+/** One lamp per quarter of the bar; the one of the last hit is lit. */
 export function Lamps({ reading, name }: { reading: ReturnReading | null; name: string }) {
   const hitMs = reading?.lastHitMs ?? null;
   const lit = useSession(({ snapshot, snapshotAtMs }) =>

@@ -4,17 +4,17 @@ import { useSession } from '../../hub/session';
 import type { Follower } from '../../hub/use-followers';
 import { useElementWidth } from '../../parts/use-element-width';
 import { SampleWaveform } from '../../parts/waveform';
-import { useStanding } from './use-standing';
+import { useReturnPosition } from './use-return-position';
 
 const ROW_HEIGHT = 44;
 
-/** The sound of the newest beat: the click, and under it each follower as it came back. A flam is a step between them. */
+/** Waveforms of the last beat: the click and below it each audio return. A flam shows as a step between them. */
 export function LatestBeat({ followers }: { followers: Follower[] }) {
   const beat = useSession(({ live }) => live?.beat ?? null);
   const clickChannel = useSession(({ rig }) => rig?.input.clickChannel ?? 0);
   const [ref, width] = useElementWidth();
   const rows = [
-    { name: 'Hub’s click', channel: clickChannel, ink: 'var(--soft)' },
+    { name: 'Hub click', channel: clickChannel, ink: 'var(--soft)' },
     ...followers.flatMap(({ gear }) =>
       gear.returnChannel === null ? [] : [{ name: gear.name, channel: gear.returnChannel, ink: 'var(--audio)' }],
     ),
@@ -24,17 +24,11 @@ export function LatestBeat({ followers }: { followers: Follower[] }) {
   const [chosen] = followers.length === 1 ? followers : [];
   if (!beat)
     return (
-      <p className="p-4 text-sm text-soft">Press Play: the sound of every beat stands here, click and followers.</p>
+      <p className="p-4 text-sm text-soft">Press Play to see the waveform of each beat: click and audio returns.</p>
     );
   return (
-    <section aria-label="The newest beat" className="px-5 pt-2 pb-4">
-      <h2 className="mb-1 text-lg font-bold">
-        The newest beat{' '}
-        <span className="text-sm font-normal text-soft">
-          as it was heard, {BEAT_VIEW_MS[1] - BEAT_VIEW_MS[0]} ms of it
-        </span>
-      </h2>
-      {chosen && <Standing follower={chosen} />}
+    <section aria-label="Last beat" className="px-5 pt-2 pb-4">
+      <h2 className="mb-1 text-lg font-bold">Last beat, {BEAT_VIEW_MS[1] - BEAT_VIEW_MS[0]} ms</h2>
       <div className="grid grid-cols-[150px_1fr] max-sm:grid-cols-[84px_1fr]">
         <div>
           {rows.map(({ name, channel }) => (
@@ -78,11 +72,12 @@ export function LatestBeat({ followers }: { followers: Follower[] }) {
           </svg>
         </div>
       </div>
+      {chosen && <PositionLine follower={chosen} />}
     </section>
   );
 }
 
-function Standing({ follower }: { follower: Follower }) {
-  const standing = useStanding(follower);
-  return standing && <p className="mb-1 text-sm">{standing.words}</p>;
+function PositionLine({ follower }: { follower: Follower }) {
+  const position = useReturnPosition(follower);
+  return position && <p className="mt-2 text-sm">{position.words}</p>;
 }

@@ -8,10 +8,10 @@ import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 
 const DEFAULT_LEVEL = 0.8;
-/** Where the returns are not heard through the page, the click is heard directly. */
+/** Without returns through the page, only the click is played. */
 const DIRECT_CLICK = -1;
 
-/** The hub's click beside each follower, with a level for each. */
+/** A monitor mix of the hub click and the audio returns. */
 export function ListeningPanel({ followers }: { followers: Follower[] }) {
   const on = useListening((state) => state.on);
   const sides = useListening((state) => state.sides);
@@ -22,18 +22,22 @@ export function ListeningPanel({ followers }: { followers: Follower[] }) {
   const clickChannel = throughPage ? (input?.clickChannel ?? 0) : DIRECT_CLICK;
   const heard = followers.filter(({ gear }) => gear.returnChannel !== null && throughPage);
   return (
-    <section aria-label="By ear" className="ruled-l bg-raised p-4">
-      <h2 className="text-lg font-bold">By ear</h2>
+    <section aria-label="Monitor mix" className="ruled-l bg-raised p-4">
+      <h2 className="text-lg font-bold">Monitor mix</h2>
       <p className="mb-3 text-xs text-soft">
         {throughPage
-          ? 'Click and gear with the same delay, so a flam you hear is a flam there is.'
-          : 'Your gear is heard from your own speakers; here is the hub’s click.'}
+          ? 'Click and returns are delayed equally, so any flam you hear is real.'
+          : 'Your gear plays through your own monitors. This controls the hub click only.'}
       </p>
-      <Button aria-pressed={!on} onClick={() => useListening.setState({ on: !on })}>
-        {on ? 'Silence all' : 'Let me hear it'}
+      <Button className="mb-3" onClick={() => useListening.setState({ on: !on })}>
+        {on ? 'Mute all' : 'Unmute'}
       </Button>
-      <div className="my-3 grid grid-cols-[1.35fr_1fr] gap-2">
-        <Field label="Click sounds like">
+      <Level channel={clickChannel} name="Hub click" canSolo={false} />
+      {heard.map(({ gear }) => (
+        <Level key={gear.id} channel={gear.returnChannel ?? 0} name={gear.name} canSolo />
+      ))}
+      <div className="mt-3 grid grid-cols-[1.35fr_1fr] gap-2">
+        <Field label="Click sound">
           {(id) => (
             <Select id={id} value={sound} onChange={({ target }) => setSound(target.value as ClickSound)}>
               {Object.keys(CLICK_SOUNDS).map((name) => (
@@ -43,24 +47,20 @@ export function ListeningPanel({ followers }: { followers: Follower[] }) {
           )}
         </Field>
         {throughPage && (
-          <Field label="Sides">
+          <Field label="Panning">
             {(id) => (
               <Select
                 id={id}
                 value={sides}
                 onChange={({ target }) => useListening.setState({ sides: target.value as typeof sides })}
               >
-                <option value="mixed">mixed</option>
+                <option value="mixed">none</option>
                 <option value="apart">click left</option>
               </Select>
             )}
           </Field>
         )}
       </div>
-      <Level channel={clickChannel} name="Hub’s click" canSolo={false} />
-      {heard.map(({ gear }) => (
-        <Level key={gear.id} channel={gear.returnChannel ?? 0} name={gear.name} canSolo />
-      ))}
     </section>
   );
 }
@@ -81,16 +81,16 @@ function Level({ channel, name, canSolo }: { channel: number; name: string; canS
             aria-label={`Solo ${name} against the click`}
             onClick={() => useListening.setState({ solo: solo ? null : channel })}
           >
-            solo
+            Solo
           </button>
         )}
         <button
           type="button"
           className="text-xs text-soft underline underline-offset-4 hover:text-ink"
-          aria-label={`${level === 0 ? 'Hear' : 'Mute'} ${name}`}
+          aria-label={`${level === 0 ? 'Unmute' : 'Mute'} ${name}`}
           onClick={() => set(level === 0 ? DEFAULT_LEVEL : 0)}
         >
-          {level === 0 ? 'muted' : 'mute'}
+          {level === 0 ? 'Unmute' : 'Mute'}
         </button>
       </div>
       <Slider.Root

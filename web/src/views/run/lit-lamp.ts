@@ -1,9 +1,9 @@
 import { BEATS_PER_BAR } from '@metronomo/core';
 
-/** A lamp stays lit until this part of the next beat. */
+/** A lamp stays lit until this share of the next beat. */
 const LIT_SHARE = 0.6;
 
-/** Which quarter of the bar a hit that was heard belongs to; null once it is too long ago. */
+/** The quarter of the bar that a hit belongs to; null once it is too long ago. */
 export function litLamp(hitMs: number | null, hub: { beat: number; bpm: number }, nowMs: number): number | null {
   if (hitMs === null) return null;
   const beatsAgo = ((nowMs - hitMs) * hub.bpm) / 60_000;

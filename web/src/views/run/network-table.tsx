@@ -3,27 +3,28 @@ import { useWire } from '../../network/network-ports';
 import { usePeerSessions } from '../../network/use-peer-sessions';
 import { Notice } from '../../parts/notice';
 import { SessionMark } from '../../parts/session-mark';
+import { decimal } from '../../parts/numbers';
 
 const TITLES = [
   'Peer',
   'Session',
-  'There and back',
+  'Round trip',
   'Jitter',
-  'Lost',
-  'Out of order',
-  'Too late',
-  'Its clock, drift',
   'Buffer',
+  'Late messages',
+  'Packets lost',
+  'Out of order',
+  'Peer clock error, drift',
 ];
 
-/** Each peer of the network while time runs: whether its session holds, and what the way to it does. */
+/** Each network peer: its session, round trip, jitter and losses. */
 export function NetworkTable() {
   const rows = usePeerSessions();
   const { connected, clockErrorMs } = useWire();
   if (rows.length === 0)
     return (
       <p className="p-4 text-sm text-soft">
-        No other computer or tablet yet. Invite one in{' '}
+        No network peers yet. Invite a computer or tablet in{' '}
         <Link to="/rig" className="underline">
           Rig
         </Link>
@@ -52,17 +53,17 @@ export function NetworkTable() {
               <td className="pr-5">
                 <SessionMark session={session} weInvite={peer.weInvite} />
               </td>
-              <td className="pr-5">{session?.roundTripMs == null ? '—' : `${session.roundTripMs.toFixed(1)} ms`}</td>
-              <td className="pr-5">{session ? `${session.jitterMs.toFixed(2)} ms` : '—'}</td>
+              <td className="pr-5">{session?.roundTripMs == null ? '—' : `${decimal(session.roundTripMs, 1)} ms`}</td>
+              <td className="pr-5">{session ? `${decimal(session.jitterMs, 2)} ms` : '—'}</td>
+              <td className="pr-5">{`${peer.bufferMs} ms`}</td>
+              <td className="pr-5">{session?.playedLate ?? '—'}</td>
               <td className="pr-5">{session ? `${session.lost} of ${session.received + session.lost}` : '—'}</td>
               <td className="pr-5">{session?.reordered ?? '—'}</td>
-              <td className="pr-5">{session?.playedLate ?? '—'}</td>
               <td className="pr-5">
                 {session?.clock
-                  ? `± ${session.clock.standardErrorMs.toFixed(2)} ms, ${(Math.round(10 * session.clock.driftPpm) / 10 || 0).toFixed(1)} ppm`
+                  ? `± ${decimal(session.clock.standardErrorMs, 2)} ms, ${decimal(Math.round(10 * session.clock.driftPpm) / 10 || 0, 1)} ppm`
                   : '—'}
               </td>
-              <td className="pr-5">{`${peer.bufferMs} ms`}</td>
             </tr>
           ))}
         </tbody>
@@ -70,15 +71,15 @@ export function NetworkTable() {
       {!connected && (
         <div className="mt-3">
           <Notice>
-            The server of Metronomo does not answer, so nothing goes to the network or comes from it. It is tried again
-            every few seconds.
+            Metronomo’s server isn’t responding, so network MIDI is offline. It reconnects automatically every few
+            seconds. If it stays offline, restart the server.
           </Notice>
         </div>
       )}
       <p className="mt-3 max-w-prose text-xs text-soft">
-        {clockErrorMs !== null && `The server’s own clock is known within ${clockErrorMs.toFixed(2)} ms. `}
-        What comes from a peer is played at the time it was sent plus the buffer. If many come too late, or more is lost
-        than arrives out of order, give it a longer buffer in Rig; the Bench says how long.
+        {clockErrorMs !== null && `Server clock synced to ± ${decimal(clockErrorMs, 2)} ms. `}
+        Messages from a peer play at their send time plus the buffer. If many arrive late, or more packets are lost than
+        arrive out of order, set a longer buffer in Rig. The Bench recommends a value.
       </p>
     </div>
   );

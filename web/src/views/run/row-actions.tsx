@@ -1,8 +1,8 @@
-import { Play, RotateCcw, Square, Volume2, VolumeX } from 'lucide-react';
+import { Play, Plug, RotateCcw, Square, Unplug } from 'lucide-react';
 import { command, useSession } from '../../hub/session';
 import type { Gear } from '../../store/records';
 
-/** What can be done with one follower alone. */
+/** Stop, mute or restart one follower. */
 export function RowActions({ gear }: { gear: Gear }) {
   const held = useSession(({ snapshot }) => snapshot.held.includes(gear.id));
   const muted = useSession(({ snapshot }) => snapshot.muted.includes(gear.id));
@@ -10,23 +10,20 @@ export function RowActions({ gear }: { gear: Gear }) {
   return (
     <span className="flex justify-end">
       <IconButton
-        label={`${held ? 'Start' : 'Stop'} ${gear.name} alone`}
-        pressed={held}
+        label={held ? `Start ${gear.name} in sync` : `Stop only ${gear.name}`}
+        active={held}
         onClick={() => command({ kind: held ? 'release' : 'hold', feedId: gear.id })}
       >
         {held ? <Play size={14} /> : <Square size={14} />}
       </IconButton>
       <IconButton
-        label={muted ? `Send to ${gear.name} again` : `Send nothing to ${gear.name}`}
-        pressed={muted}
+        label={muted ? `Unmute MIDI to ${gear.name}` : `Mute MIDI to ${gear.name}`}
+        active={muted}
         onClick={() => command({ kind: 'mute', feedId: gear.id, muted: !muted })}
       >
-        {muted ? <VolumeX size={14} /> : <Volume2 size={14} />}
+        {muted ? <Unplug size={14} /> : <Plug size={14} />}
       </IconButton>
-      <IconButton
-        label={`Start ${gear.name} anew, in step`}
-        onClick={() => command({ kind: 'rejoin', feedId: gear.id })}
-      >
+      <IconButton label={`Restart ${gear.name} in sync`} onClick={() => command({ kind: 'rejoin', feedId: gear.id })}>
         <RotateCcw size={14} />
       </IconButton>
     </span>
@@ -35,12 +32,12 @@ export function RowActions({ gear }: { gear: Gear }) {
 
 function IconButton({
   label,
-  pressed,
+  active = false,
   onClick,
   children,
 }: {
   label: string;
-  pressed?: boolean;
+  active?: boolean;
   onClick: () => void;
   children: React.ReactNode;
 }) {
@@ -49,9 +46,9 @@ function IconButton({
       type="button"
       aria-label={label}
       title={label}
-      {...(pressed !== undefined && { 'aria-pressed': pressed })}
+      data-active={active}
       onClick={onClick}
-      className="p-1.5 text-soft hover:text-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+      className="p-1.5 text-soft hover:text-ink data-[active=true]:bg-ink data-[active=true]:text-sheet"
     >
       {children}
     </button>

@@ -39,7 +39,7 @@ export function SectionRow({
     <tr>
       <td className="pr-2">
         <Cell
-          name={`Name of section ${number}`}
+          name={`Section ${number} name`}
           value={name}
           parse={(text) => ({ name: text.trim() })}
           onSave={onChange}
@@ -48,7 +48,7 @@ export function SectionRow({
       </td>
       <td className="pr-2">
         <Cell
-          name={`Bars of ${name}`}
+          name={`${name}: bars`}
           value={String(bars)}
           parse={(text) => {
             const value = number_(text, 1, 9999);
@@ -59,11 +59,11 @@ export function SectionRow({
         />
       </td>
       <td className="pr-2">
-        <Cell name={`Tempo of ${name}`} value={String(bpm)} parse={tempo('bpm')} onSave={onChange} width="w-20" />
+        <Cell name={`${name}: BPM`} value={String(bpm)} parse={tempo('bpm')} onSave={onChange} width="w-20" />
       </td>
       <td className="pr-2">
         <Cell
-          name={`Tempo at the end of ${name}`}
+          name={`${name}: ramp to BPM`}
           value={toBpm === null ? '' : String(toBpm)}
           parse={(text) => (text.trim() === '' ? { toBpm: null } : tempo('toBpm')(text))}
           onSave={onChange}
@@ -72,7 +72,7 @@ export function SectionRow({
       </td>
       <td className="pr-2">
         <Cell
-          name={`Time signature of ${name}`}
+          name={`${name}: time signature`}
           value={`${beatsPerBar}/${beatUnit}`}
           parse={time}
           onSave={onChange}
@@ -82,7 +82,7 @@ export function SectionRow({
       <td>
         <span className="flex">
           <Button tone="quiet" className="!px-1.5" onClick={onGo}>
-            Go there
+            Locate
           </Button>
           <Button
             tone="quiet"
@@ -102,7 +102,7 @@ export function SectionRow({
           >
             <ChevronDown size={14} aria-hidden />
           </Button>
-          <Button tone="quiet" className="!px-1" aria-label={`Take ${name} out`} onClick={onRemove}>
+          <Button tone="quiet" className="!px-1" aria-label={`Remove ${name}`} onClick={onRemove}>
             <X size={14} aria-hidden />
           </Button>
         </span>
@@ -111,7 +111,7 @@ export function SectionRow({
   );
 }
 
-/** A field of the table, saved when it is left or entered; what cannot be goes back to what it was. */
+/** A table field, saved on Enter or on leaving it; invalid input is reverted. */
 function Cell({
   name,
   value,

@@ -4,11 +4,12 @@ import { scaleLinear } from 'd3-scale';
 import { useSession } from '../../hub/session';
 import { useElementWidth } from '../../parts/use-element-width';
 import type { Song } from '../../store/records';
+import { count } from '../../parts/numbers';
 
 const HEIGHT = 86;
 const PAPER = { top: 22, bottom: 16 };
 
-/** The tempo of the song over its bars, with the place where the hub stands. */
+/** The song's tempo over its bars, with the current position. */
 export function SongCurve({ song }: { song: Song }) {
   const [ref, width] = useElementWidth();
   const beat = useSession(({ snapshot }) => snapshot.beat);
@@ -23,7 +24,11 @@ export function SongCurve({ song }: { song: Song }) {
   });
   const path = points.map(([at, bpm], i) => `${i === 0 ? 'M' : 'L'}${x(at).toFixed(1)} ${y(bpm).toFixed(1)}`).join('');
   return (
-    <div ref={ref} role="img" aria-label={`Tempo of ${song.sections.length} sections, from ${low} to ${high} BPM`}>
+    <div
+      ref={ref}
+      role="img"
+      aria-label={`Tempo curve, ${count(song.sections.length, 'section')}, ${low} to ${high} BPM`}
+    >
       <svg width={width} height={HEIGHT} className="block overflow-visible" aria-hidden>
         <line x1="0" x2={width} y1={HEIGHT - PAPER.bottom} y2={HEIGHT - PAPER.bottom} stroke="var(--ink)" />
         {song.sections.map(({ name, bpm }, i) => {
@@ -34,7 +39,7 @@ export function SongCurve({ song }: { song: Song }) {
               <line x1={from} x2={from} y1={PAPER.top - 14} y2={HEIGHT - PAPER.bottom} stroke="var(--rule)" />
               {room > 60 && (
                 <text x={from + 5} y={12} fontSize="12" fill="var(--ink)">
-                  {`${bpm} ${name}`.slice(0, Math.floor(room / 7))}
+                  {shortened(`${bpm} ${name}`, Math.floor(room / 7))}
                 </text>
               )}
             </g>
@@ -54,4 +59,8 @@ export function SongCurve({ song }: { song: Song }) {
       </svg>
     </div>
   );
+}
+
+function shortened(label: string, most: number): string {
+  return label.length > most ? `${label.slice(0, most - 1)}…` : label;
 }

@@ -13,7 +13,7 @@ import {
 import { FolderOpen, Plus } from 'lucide-react';
 import { useState } from 'react';
 import { ValidationError } from 'yup';
-import { tell } from '../../app/toast-store';
+import { showToast } from '../../app/toast-store';
 import { changeRig, command, undoWhileLatest, useSession } from '../../hub/session';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
@@ -22,11 +22,12 @@ import { saveFile } from '../../parts/save-file';
 import type { Rig, Song } from '../../store/records';
 import { SectionRow } from './section-row';
 import { SongCurve } from './song-curve';
+import { count, decimal, fps } from '../../parts/numbers';
 
 const NEW: Section = { name: 'Section', bars: 8, bpm: 120, toBpm: null, beatsPerBar: 4, beatUnit: 4 };
-const MOST_SECTIONS = 500;
+const MAX_SECTIONS = 500;
 
-/** What is played: sections in a table and as a curve, how play begins and stops, and its timecode. */
+/** Count-in, stop behavior, timecode and the sections of the song. */
 export function SongPanel({ rig }: { rig: Rig }) {
   const { song } = rig;
   const change = async (next: Partial<Song>) => {
@@ -34,7 +35,7 @@ export function SongPanel({ rig }: { rig: Rig }) {
       await changeRig((before) => ({ ...before, song: { ...before.song, ...next } }));
     } catch (error) {
       if (!(error instanceof ValidationError)) throw error;
-      tell(`That was not taken: ${error.message}`);
+      showToast(`Song not changed. ${error.message}`);
     }
   };
   const sections = (make: (before: Section[]) => Section[]) => void change({ sections: make(song.sections) });
@@ -46,12 +47,15 @@ export function SongPanel({ rig }: { rig: Rig }) {
   const remove = async (at: number) => {
     const name = song.sections[at]?.name ?? '';
     await change({ sections: song.sections.filter((_, i) => i !== at) });
-    tell(`${name} was taken out of the song.`, undoWhileLatest());
+    showToast(`Removed ${name} from the song.`, undoWhileLatest());
   };
   return (
     <div className="flex flex-col gap-3 p-4">
       <div className="flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
-        <label className="inline-flex items-center gap-1.5">
+        <label
+          className="inline-flex items-center gap-1.5"
+          title="Tempo and time signature come from the sections below"
+        >
           <input
             type="checkbox"
             className="accent-[var(--ink)]"
@@ -59,7 +63,7 @@ export function SongPanel({ rig }: { rig: Rig }) {
             checked={song.tempoFrom === 'sections'}
             onChange={({ target }) => void change({ tempoFrom: target.checked ? 'sections' : 'hand' })}
           />
-          tempo and bars by the song
+          Use song sections
         </label>
         <label className="inline-flex items-center gap-1.5">
           <input
@@ -68,25 +72,29 @@ export function SongPanel({ rig }: { rig: Rig }) {
             checked={song.countsIn}
             onChange={({ target }) => void change({ countsIn: target.checked })}
           />
-          count in
+          Count-in
         </label>
         <InlineSelect
-          name="Bars of count-in"
+          name="Count-in length"
           value={String(song.countInBars)}
-          options={[1, 2, 3, 4].map((bars) => [String(bars), `${bars} ${bars === 1 ? 'bar' : 'bars'}`])}
+          options={[1, 2, 3, 4].map((bars) => [String(bars), count(bars, 'bar')])}
           onChoose={(bars) => void change({ countInBars: Number(bars) })}
         />
         <InlineSelect
-          name="After a stop"
+          name="On stop"
           value={song.afterStop}
           options={[
-            ['stay', 'stop stays there'],
-            ['toStart', 'stop goes to the start'],
-            ['toWherePlayBegan', 'stop goes to where play began'],
+            ['stay', 'On stop: stay in place'],
+            ['toStart', 'On stop: go to song start'],
+            ['toWherePlayBegan', 'On stop: go to where play began'],
           ]}
           onChoose={(afterStop) => void change({ afterStop: afterStop as Song['afterStop'] })}
         />
-        <TimecodeStart song={song} onChange={change} />
+      </div>
+      <TimecodeStart song={song} onChange={change} />
+      {song.sections.length > 0 && <SongCurve song={song} />}
+      <div className="flex items-center text-sm">
+        <h2 className="font-bold">Song sections</h2>
         <span className="ml-auto flex gap-1">
           <OpenSong onOpen={(next) => void change(next)} />
           <Button
@@ -95,16 +103,15 @@ export function SongPanel({ rig }: { rig: Rig }) {
               saveFile(`${rig.name}.mid`, [new Uint8Array(writeSongFile(song.sections, rig.name))], 'audio/midi')
             }
           >
-            Save as MIDI file
+            Export MIDI file
           </Button>
         </span>
       </div>
-      {song.sections.length > 0 && <SongCurve song={song} />}
       <table className="text-sm">
-        <caption className="sr-only">Sections of the song</caption>
+        <caption className="sr-only">Song sections</caption>
         <thead className="text-left text-xs text-soft">
           <tr>
-            {['Section', 'Bars', 'BPM', 'to BPM', 'Time', ''].map((title) => (
+            {['Section', 'Bars', 'BPM', 'Ramp to BPM', 'Time sig.', ''].map((title) => (
               <th key={title} className="pr-2 font-normal">
                 {title || <span className="sr-only">Actions</span>}
               </th>
@@ -128,13 +135,13 @@ export function SongPanel({ rig }: { rig: Rig }) {
       </table>
       {song.sections.length === 0 && (
         <p className="text-sm text-soft">
-          No sections: the song goes at the tempo of the top strip, four beats a bar. Add one for an intro at another
-          tempo.
+          No sections yet. The song plays in 4/4 at the tempo in the top bar. Add a section to change tempo or time
+          signature.
         </p>
       )}
       <div>
-        <Button disabled={song.sections.length >= MOST_SECTIONS} onClick={add}>
-          <Plus size={14} aria-hidden /> Add a section
+        <Button disabled={song.sections.length >= MAX_SECTIONS} onClick={add}>
+          <Plus size={14} aria-hidden /> Add section
         </Button>
       </div>
     </div>
@@ -157,9 +164,9 @@ function TimecodeStart({ song, onChange }: { song: Song; onChange: (next: Partia
     setDraft(null);
   };
   return (
-    <span className="inline-flex items-center gap-1.5">
+    <span className="inline-flex items-center gap-1.5 text-sm">
       <label htmlFor="timecode-start" className="text-soft">
-        begins at
+        Start timecode
       </label>
       <input
         id="timecode-start"
@@ -174,9 +181,9 @@ function TimecodeStart({ song, onChange }: { song: Song; onChange: (next: Partia
         }}
       />
       <InlineSelect
-        name="Frames a second"
+        name="Frame rate"
         value={song.rate}
-        options={(['24', '25', '29.97df', '30'] as const).map((rate) => [rate, `${rate} fps`])}
+        options={(['24', '25', '29.97df', '30'] as const).map((rate) => [rate, fps(rate)])}
         onChoose={(rate) =>
           void onChange({ rate: rate as FrameRate, timecodeStart: { ...song.timecodeStart, frames: 0 } })
         }
@@ -186,32 +193,32 @@ function TimecodeStart({ song, onChange }: { song: Song; onChange: (next: Partia
 }
 
 function OpenSong({ onOpen }: { onOpen: (next: Partial<Song>) => void }) {
-  const rollsBy = useSession(({ rig }) => rig?.song.sections.length ?? 0);
+  const replaced = useSession(({ rig }) => rig?.song.sections.length ?? 0);
   const open = async (file: File) => {
     try {
       const { name, sections } = readSongFile(new Uint8Array(await file.arrayBuffer()));
       const slow = sections.find(({ bpm }) => bpm < SLOWEST_BPM || bpm > FASTEST_BPM);
       if (slow)
         throw new MidiFileError(
-          `${slow.name} goes at ${slow.bpm.toFixed(1)} BPM; here it is from ${SLOWEST_BPM} to ${FASTEST_BPM}`,
+          `${slow.name} is at ${decimal(slow.bpm, 1)} BPM. Metronomo supports ${SLOWEST_BPM} to ${FASTEST_BPM} BPM.`,
         );
       onOpen({ sections, tempoFrom: 'sections' });
-      tell(
-        `${name || file.name} was read: ${sections.length} sections${rollsBy > 0 ? ' in place of those before' : ''}.`,
+      showToast(
+        `Imported ${name || file.name}: ${count(sections.length, 'section')}${replaced > 0 ? ', replacing the previous ones' : ''}.`,
       );
     } catch (error) {
       if (!(error instanceof MidiFileError)) throw error;
-      tell(`${error.message} Nothing was changed.`);
+      showToast(`${error.message} The song is unchanged.`);
     }
   };
   return (
     <OpenFile
-      name="Read a MIDI file"
+      name="Import MIDI file"
       accept=".mid,.midi,audio/midi"
       className="border border-ink bg-raised px-3 py-1.5 hover:bg-sheet"
       onFile={(file) => void open(file)}
     >
-      <FolderOpen size={14} aria-hidden /> Read a MIDI file
+      <FolderOpen size={14} aria-hidden /> Import MIDI file
     </OpenFile>
   );
 }

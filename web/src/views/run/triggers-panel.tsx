@@ -6,19 +6,19 @@ import type { Gear, Rig, Trigger } from '../../store/records';
 
 const STEP_WORDS: Readonly<Record<string, string>> = {
   bar: 'every bar',
-  4: 'every 4 beats',
-  2: 'every 2 beats',
-  1: 'every beat',
-  0.5: 'every 1/2 beat',
-  0.25: 'every 1/4 beat',
-  0.125: 'every 1/8 beat',
-  0.0625: 'every 1/16 beat',
+  4: 'every whole note',
+  2: 'every half note',
+  1: 'every quarter note',
+  0.5: 'every 8th note',
+  0.25: 'every 16th note',
+  0.125: 'every 32nd note',
+  0.0625: 'every 64th note',
   off: 'off',
 };
-const KINDS = { note: 'a note', controller: 'a controller', steps: 'a step count' } as const;
+const KINDS = { note: 'note', controller: 'control change', steps: 'step counter' } as const;
 const SET: TriggerMessage = { kind: 'controller', channel: 1, controller: 20, value: 127 };
 
-/** For lights and visuals: what is sent in time with the beat, and where in the song it is otherwise. */
+/** Notes, control changes and step counters sent in time with the song, for lights and visuals. */
 export function TriggersPanel({ rig }: { rig: Rig }) {
   const withPort = rig.gear.filter(({ portId }) => portId !== null);
   const all = withPort.flatMap((gear) => gear.triggers.map((trigger) => ({ gear, trigger })));
@@ -41,7 +41,8 @@ export function TriggersPanel({ rig }: { rig: Rig }) {
     <div className="flex flex-col gap-3 p-4 text-sm">
       {all.length === 0 && (
         <p className="text-soft">
-          No triggers yet. One sends a note, a controller or a step count on the beat: for lamps, visuals, slicers.
+          No beat triggers yet. A beat trigger sends a note, a control change or a step counter in time with the song,
+          for lights, visuals or slicers.
         </p>
       )}
       {all.map(({ gear, trigger }, i) => (
@@ -55,25 +56,29 @@ export function TriggersPanel({ rig }: { rig: Rig }) {
           onRemove={() => change(gear.id, (before) => before.filter(({ id }) => id !== trigger.id))}
         />
       ))}
-      <label className="inline-flex items-center gap-2">
-        <Plus size={14} aria-hidden /> Add a trigger for
-        <select
-          aria-label="Add a trigger for"
-          value=""
-          className="border border-rule px-1.5 py-1"
-          onChange={({ target }) => {
-            const gear = withPort.find(({ id }) => id === target.value);
-            if (gear) add(gear);
-          }}
-        >
-          <option value="">choose gear with a port</option>
-          {withPort.map(({ id, name }) => (
-            <option key={id} value={id}>
-              {name}
-            </option>
-          ))}
-        </select>
-      </label>
+      {withPort.length === 0 ? (
+        <p className="text-soft">No device has an output port yet. Choose one in Rig.</p>
+      ) : (
+        <label className="inline-flex items-center gap-2">
+          <Plus size={14} aria-hidden /> Add trigger for
+          <select
+            aria-label="Add trigger for"
+            value=""
+            className="border border-rule px-1.5 py-1"
+            onChange={({ target }) => {
+              const gear = withPort.find(({ id }) => id === target.value);
+              if (gear) add(gear);
+            }}
+          >
+            <option value="">choose a device</option>
+            {withPort.map(({ id, name }) => (
+              <option key={id} value={id}>
+                {name}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
     </div>
   );
 }
@@ -117,18 +122,18 @@ function TriggerFields({
     <fieldset className="border border-rule p-2.5">
       <legend className="flex items-center gap-2 px-1">
         <b>{gear.name}</b>
-        <Button tone="quiet" className="!px-1 !py-0" aria-label={`Take ${name} away`} onClick={onRemove}>
+        <Button tone="quiet" className="!px-1 !py-0" aria-label={`Remove ${name}`} onClick={onRemove}>
           <X size={14} aria-hidden />
         </Button>
       </legend>
       <div className="flex flex-wrap items-center gap-2">
         <StepSelect
-          name={`${name} fires`}
+          name={`${name}: rate`}
           value={every}
           onChoose={(step) => onChange({ ...trigger, every: step as TriggerStep })}
         />
         <select
-          aria-label={`${name} sends`}
+          aria-label={`${name}: message`}
           value={sends.kind}
           className="border border-rule px-1.5 py-1"
           onChange={({ target }) => sendKind(target.value)}
@@ -148,11 +153,11 @@ function TriggerFields({
           <>controller {number('controller', 0, 127)}</>
         )}
         {sends.kind === 'controller' && <>value {number('value', 0, 127)}</>}
-        {sends.kind === 'steps' && <>from 0, so many: {number('count', 2, 128)}</>}
+        {sends.kind === 'steps' && <>number of steps (from 0): {number('count', 2, 128)}</>}
         <label className="inline-flex items-center gap-1.5">
-          half as often below
+          half rate below{' '}
           <NumberInput
-            name={`${name}: half as often below, BPM`}
+            name={`${name}: half rate below, BPM`}
             value={slowsBelowBpm}
             least={0}
             most={300}
@@ -160,19 +165,17 @@ function TriggerFields({
           />
           BPM
         </label>
-        <Toggle label="set at start" checked={Boolean(atStart)} onChange={() => toggle('atStart', 127)} />
-        <Toggle label="reset at stop" checked={Boolean(atStop)} onChange={() => toggle('atStop', 0)} />
       </div>
       {rig.song.sections.length > 0 && (
         <div className="mt-2 flex flex-wrap items-center gap-2 text-xs text-soft">
-          {rig.song.tempoFrom === 'hand' && 'As soon as the song sets the tempo: '}
+          {rig.song.tempoFrom === 'hand' && 'Per section, once song sections are in use: '}
           {rig.song.sections.map((section, i) => (
             <label key={i} className="inline-flex items-center gap-1">
               {section.name}
               <StepSelect
                 name={`${name} in ${section.name}`}
                 value={inSections[i] ?? ''}
-                own="the same"
+                own="as above"
                 withOff
                 onChoose={(step) => {
                   const others = Object.entries(inSections).filter(([index]) => index !== String(i));
@@ -184,6 +187,10 @@ function TriggerFields({
           ))}
         </div>
       )}
+      <div className="mt-2 flex flex-wrap gap-x-5">
+        <Toggle label="CC 20 = 127 on start" checked={Boolean(atStart)} onChange={() => toggle('atStart', 127)} />
+        <Toggle label="CC 20 = 0 on stop" checked={Boolean(atStop)} onChange={() => toggle('atStop', 0)} />
+      </div>
     </fieldset>
   );
 }

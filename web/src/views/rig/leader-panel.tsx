@@ -8,43 +8,68 @@ import { planOf } from '../../store/rig-plan';
 
 const FREEWHEELS_MS = [250, 500, 1000, 2000, 5000];
 
-/** Who sets the time, with reasons; who does if that one is lost; and in which language each takes it. */
-export function WhoLeadsPanel({ rig }: { rig: Rig }) {
+/** The leader and the reasons, who takes over when sync is lost, and what each device syncs to. */
+export function LeaderPanel({ rig }: { rig: Rig }) {
   const candidates = compareLeaders(planOf(rig));
   const [leader = HUB_ID] = rig.leaders;
+  const current = candidates.find(({ gearId }) => gearId === leader);
+  const others = candidates.filter((one) => one !== current);
+  const [best] = candidates;
   const nameOf = (id: string) => (id === HUB_ID ? 'Hub' : (rig.gear.find((one) => one.id === id)?.name ?? id));
   return (
-    <section aria-label="Who leads">
-      <h2 className="mb-3 text-lg font-bold">Who leads</h2>
-      <ul>
-        {candidates.map((one, i) => (
-          <li key={one.gearId} className="ruled-t py-2.5">
-            <div className="flex items-center justify-between gap-2">
-              <p className="font-bold">
-                {nameOf(one.gearId)}
-                {i === 0 && leader !== one.gearId && (
-                  <span className="ml-2 text-sm font-normal text-soft">proposed</span>
-                )}
-              </p>
-              {leader === one.gearId ? (
-                <span className="px-3 py-1.5 text-sm">leads</span>
-              ) : (
-                <Button
-                  aria-label={`Let it lead: ${nameOf(one.gearId)}`}
-                  onClick={() => setLeaders((before) => [one.gearId, ...before.filter((id) => id !== one.gearId)])}
-                >
-                  Let it lead
-                </Button>
-              )}
-            </div>
-            <p className="mt-0.5 text-sm text-soft">{reasons(one, nameOf)}</p>
-          </li>
-        ))}
-      </ul>
+    <section aria-label="Leader">
+      <h2 className="mb-3 text-lg font-bold">Leader</h2>
+      {current && <CandidateRow one={current} isLeader nameOf={nameOf} />}
       <FallbackOrder leaders={rig.leaders} candidates={candidates} nameOf={nameOf} />
+      {others.length > 0 && (
+        <section aria-label="Other candidates" className="mt-4">
+          <h3 className="font-bold">Who else could lead</h3>
+          <ul>
+            {others.map((one) => (
+              <li key={one.gearId}>
+                <CandidateRow one={one} isRecommended={one === best} nameOf={nameOf} />
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       {(leader !== HUB_ID || rig.leaders.length > 1) && <Following rig={rig} />}
-      <Languages gear={rig.gear.filter(({ id }) => id !== leader)} />
+      <SyncByDevice gear={rig.gear.filter(({ id }) => id !== leader)} />
     </section>
+  );
+}
+
+function CandidateRow({
+  one,
+  isLeader = false,
+  isRecommended = false,
+  nameOf,
+}: {
+  one: Candidate;
+  isLeader?: boolean;
+  isRecommended?: boolean;
+  nameOf: (id: string) => string;
+}) {
+  return (
+    <div className="ruled-t py-2.5">
+      <div className="flex items-center justify-between gap-2">
+        <p className="font-bold">
+          {nameOf(one.gearId)}
+          {isRecommended && <span className="ml-2 text-sm font-normal text-soft">recommended</span>}
+        </p>
+        {isLeader ? (
+          <span className="px-3 py-1.5 text-sm">Leader</span>
+        ) : (
+          <Button
+            aria-label={`Make leader: ${nameOf(one.gearId)}`}
+            onClick={() => setLeaders((before) => [one.gearId, ...before.filter((id) => id !== one.gearId)])}
+          >
+            Make leader
+          </Button>
+        )}
+      </div>
+      <p className="mt-0.5 text-sm text-soft">{reasons(one, nameOf)}</p>
+    </div>
   );
 }
 
@@ -67,9 +92,9 @@ function FallbackOrder({
     setLeaders((before) => before.map((id, i) => (i === at ? before[at + 1] : i === at + 1 ? before[at] : id) ?? id));
   return (
     <section aria-label="Fallback order" className="ruled-t mt-2 pt-3">
-      <h3 className="font-bold">If it falls silent</h3>
+      <h3 className="font-bold">If sync is lost</h3>
       <p className="text-sm text-soft">
-        All run on at the last tempo for a moment. Then the next in order leads; if nobody can, all stop.
+        Everyone keeps the last tempo briefly, then the next in line takes over. If no one can, playback stops.
       </p>
       <ol className="mt-1">
         {rest.map((id, i) => (
@@ -82,7 +107,7 @@ function FallbackOrder({
                 tone="quiet"
                 className="!px-1.5"
                 disabled={i === 0}
-                aria-label={`${nameOf(id)} earlier`}
+                aria-label={`Move ${nameOf(id)} up`}
                 onClick={() => swap(i)}
               >
                 <ChevronUp size={16} aria-hidden />
@@ -91,7 +116,7 @@ function FallbackOrder({
                 tone="quiet"
                 className="!px-1.5"
                 disabled={i === rest.length - 1}
-                aria-label={`${nameOf(id)} later`}
+                aria-label={`Move ${nameOf(id)} down`}
                 onClick={() => swap(i + 1)}
               >
                 <ChevronDown size={16} aria-hidden />
@@ -99,7 +124,7 @@ function FallbackOrder({
               <Button
                 tone="quiet"
                 className="!px-1.5"
-                aria-label={`${nameOf(id)} out of the order`}
+                aria-label={`Remove ${nameOf(id)} from the fallback order`}
                 onClick={() => setLeaders((before) => before.filter((one) => one !== id))}
               >
                 <X size={16} aria-hidden />
@@ -110,11 +135,11 @@ function FallbackOrder({
       </ol>
       {left.length > 0 && (
         <div className="mt-2">
-          <Field label="Then">
+          <Field label="Next fallback">
             {(id) => (
               <Select id={id} value="" onChange={({ target }) => setLeaders((before) => [...before, target.value])}>
                 <option value="" disabled>
-                  stop; or choose who comes next
+                  none: playback stops
                 </option>
                 {left.map(({ gearId }) => (
                   <option key={gearId} value={gearId}>
@@ -134,20 +159,20 @@ function Following({ rig }: { rig: Rig }) {
   const change = (next: Partial<Rig['following']>) =>
     void changeRig((before) => ({ ...before, following: { ...before.following, ...next } }));
   return (
-    <section aria-label="How it is followed" className="mt-4 grid grid-cols-2 gap-3">
-      <Field label="Follows">
+    <section aria-label="External sync" className="mt-4 grid grid-cols-2 gap-3">
+      <Field label="Response">
         {(id) => (
           <Select
             id={id}
             value={rig.following.response}
             onChange={({ target }) => change({ response: target.value as Rig['following']['response'] })}
           >
-            <option value="steady">steady: smooth</option>
-            <option value="quick">quick: turns at once</option>
+            <option value="steady">Steady: smooths jitter</option>
+            <option value="quick">Quick: follows changes</option>
           </Select>
         )}
       </Field>
-      <Field label="Runs on without it for">
+      <Field label="Freewheel time">
         {(id) => (
           <Select
             id={id}
@@ -166,25 +191,29 @@ function Following({ rig }: { rig: Rig }) {
   );
 }
 
-const TAKES = { clock: 'clock', timecode: 'timecode', nothing: 'nothing' } as const;
+const SYNC_LABELS = { clock: 'MIDI clock', timecode: 'timecode', nothing: 'nothing' } as const;
 
-function Languages({ gear }: { gear: readonly Gear[] }) {
+function SyncByDevice({ gear }: { gear: readonly Gear[] }) {
   if (gear.length === 0) return null;
-  const take = (id: string, takes: Gear['takes']) =>
-    void changeRig((rig) => ({ ...rig, gear: rig.gear.map((one) => (one.id === id ? { ...one, takes } : one)) }));
+  const setSync = (id: string, syncsTo: Gear['syncsTo']) =>
+    void changeRig((rig) => ({ ...rig, gear: rig.gear.map((one) => (one.id === id ? { ...one, syncsTo } : one)) }));
   return (
-    <section aria-label="Who takes what" className="ruled-t mt-4 pt-3">
-      <h3 className="mb-1 font-bold">Takes its time by</h3>
-      {gear.map(({ id, name, takes }) => (
+    <section aria-label="Sync by device" className="ruled-t mt-4 pt-3">
+      <h3 className="mb-1 font-bold">Sync by device</h3>
+      {gear.map(({ id, name, syncsTo }) => (
         <div key={id} className="flex items-center justify-between gap-3 py-0.5 text-sm">
-          <label htmlFor={`takes-${id}`} className="truncate">
+          <label htmlFor={`syncs-to-${id}`} className="truncate">
             {name}
           </label>
           <div className="w-32 shrink-0">
-            <Select id={`takes-${id}`} value={takes} onChange={({ target }) => take(id, target.value as Gear['takes'])}>
-              {Object.entries(TAKES).map(([value, word]) => (
+            <Select
+              id={`syncs-to-${id}`}
+              value={syncsTo}
+              onChange={({ target }) => setSync(id, target.value as Gear['syncsTo'])}
+            >
+              {Object.entries(SYNC_LABELS).map(([value, label]) => (
                 <option key={value} value={value}>
-                  {word}
+                  {label}
                 </option>
               ))}
             </Select>
@@ -201,11 +230,11 @@ function reasons(one: Candidate, nameOf: (id: string) => string): string {
       ? `${ids.slice(0, 2).map(nameOf).join(', ')} and ${ids.length - 2} more`
       : ids.map(nameOf).join(', ');
   return [
-    one.leftOut.length === 0 ? 'Everybody can follow it.' : `Would leave out ${list(one.leftOut)}.`,
-    one.needTimecode.length > 0 && `${list(one.needTimecode)} needs timecode, which it does not send.`,
-    one.gearId !== HUB_ID && one.throughHub && 'The hub makes its time anew for the others.',
-    one.gearId !== HUB_ID && !one.throughHub && 'Its time does not reach the hub: no cable.',
-    one.turnsTempo && 'Its player turns the tempo.',
+    one.leftOut.length === 0 ? 'All gear can follow.' : `${list(one.leftOut)} couldn’t follow.`,
+    one.needTimecode.length > 0 && `Doesn’t send timecode, which ${list(one.needTimecode)} would need.`,
+    one.gearId !== HUB_ID && one.throughHub && 'The hub regenerates the clock for everyone else.',
+    one.gearId !== HUB_ID && !one.throughHub && 'Not connected to the hub.',
+    one.changesTempoLive && 'The player changes tempo live.',
   ]
     .filter(Boolean)
     .join(' ');

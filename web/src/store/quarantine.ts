@@ -3,7 +3,7 @@ import type { Database } from './database';
 import { clockTakeSchema, eventSchema, offsetSetSchema, streamSchema, takeSchema } from './record-schemas';
 import { rigSchema } from './rig-schema';
 
-/** What each record has to be. */
+/** Schema of each table. */
 const SCHEMAS = {
   rigs: rigSchema,
   takes: takeSchema,
@@ -18,41 +18,41 @@ interface Keyed {
   id: string;
 }
 
-/** Found whole before: a record of the store is looked at once, for it is read again and again. */
-const whole = new Set<string>();
+/** Records already validated: records are read again and again, but validated once. */
+const checkedTables = new Set<string>();
 
-/** The records that are whole. The others go out of the way soon, and can be saved and looked at from there. */
-export function wholeOf<Row extends Keyed>(from: Database, table: CheckedTable, rows: readonly Row[]): Row[] {
+/** The valid records. Damaged ones are moved aside soon after, from where they can be exported. */
+export function intactOf<Row extends Keyed>(from: Database, table: CheckedTable, rows: readonly Row[]): Row[] {
   return rows.filter((row) => {
     const problem = problemOf(`${from.name} ${table} ${row.id}`, SCHEMAS[table], row);
-    // Who only looks may not write: that comes afterwards.
-    if (problem !== null) setTimeout(() => void setAside(from, table, row, problem).catch(() => undefined));
+    // Called from read-only live queries, so defer the write.
+    if (problem !== null) setTimeout(() => void quarantine(from, table, row, problem).catch(() => undefined));
     return problem === null;
   });
 }
 
-/** Moves the records of a table that are damaged out of the way. */
-export async function setDamagedAside(from: Database, table: CheckedTable): Promise<void> {
+/** Moves a table's damaged records aside. */
+export async function quarantineDamaged(from: Database, table: CheckedTable): Promise<void> {
   for (const row of await from.table<Keyed, string>(table).toArray()) {
     const problem = problemOf(`${from.name} ${table} ${row.id}`, SCHEMAS[table], row);
-    if (problem !== null) await setAside(from, table, row, problem);
+    if (problem !== null) await quarantine(from, table, row, problem);
   }
 }
 
 function problemOf(key: string, schema: Schema, row: unknown): string | null {
-  if (whole.has(key)) return null;
+  if (checkedTables.has(key)) return null;
   try {
     schema.validateSync(row, { strict: true });
-    whole.add(key);
+    checkedTables.add(key);
     return null;
   } catch (error) {
-    return error instanceof Error ? error.message : 'It cannot be read.';
+    return error instanceof Error ? error.message : 'The record can’t be read.';
   }
 }
 
-async function setAside(from: Database, table: CheckedTable, row: Keyed, problem: string): Promise<void> {
+async function quarantine(from: Database, table: CheckedTable, row: Keyed, problem: string): Promise<void> {
   await from.transaction('rw', from.table(table), from.setAside, async () => {
-    // Somebody else may have done it meanwhile.
+    // Another caller may have done it already.
     if (!(await from.table<unknown, string>(table).get(row.id))) return;
     await from.setAside.add({ table, at: Date.now(), problem, record: row });
     await from.table<unknown, string>(table).delete(row.id);

@@ -3,25 +3,26 @@ import type { AlignRow, Plan } from '../../align/align-rows';
 import { changeRig } from '../../hub/session';
 import { Button } from '../../parts/button';
 import { inUnit, lateIn } from '../../parts/units';
-import { lateInWords } from '../../parts/words';
+import { latenessText } from '../../parts/words';
 import type { Gear, Rig } from '../../store/records';
 import { useAlignLook, useUnitAt } from './look';
 
 const RATES = [44_100, 48_000, 88_200, 96_000];
 
-/** Where each offset goes: the hub sends it earlier, or a card says what to type into its own menu. */
-export function TypePanel({ plan, rig }: { plan: Plan; rig: Rig }) {
+/** Where each offset is set: in the hub, or on the device with the value to enter there. */
+export function DeviceOffsetsPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
   return (
     <div className="flex flex-col gap-4 px-5 py-4">
       <p className="max-w-prose text-sm text-soft">
-        The hub can send each follower its time earlier or later at once. Gear and programs with an offset of their own
-        can take it there instead, so that they are in time without the hub too. It belongs in one of the two, never in
-        both.
+        The hub can shift each follower’s sync earlier or later right away. Devices and apps with an offset setting of
+        their own can hold the offset instead, and stay in time even without the hub. Use one or the other, never both.
       </p>
       <ul className="grid grid-cols-1 items-start gap-4 md:grid-cols-2 xl:grid-cols-3">
-        {plan.rows.map((row) => (
-          <Card key={row.gear.id} row={row} rig={rig} />
-        ))}
+        {plan.rows
+          .toSorted((a, b) => Number(b.gear.offset.where === 'own') - Number(a.gear.offset.where === 'own'))
+          .map((row) => (
+            <Card key={row.gear.id} row={row} rig={rig} />
+          ))}
       </ul>
     </div>
   );
@@ -43,33 +44,33 @@ function Card({ row, rig }: { row: AlignRow; rig: Rig }) {
       <div className="flex items-center gap-2">
         <b className="flex-1 truncate text-base">{gear.name}</b>
         <select
-          aria-label={`Where the offset of ${gear.name} goes`}
+          aria-label={`Offset location for ${gear.name}`}
           className="border border-rule px-1.5 py-1"
           value={offset.where}
           onChange={({ target }) => place({ where: target.value as OffsetPlace['where'] })}
         >
-          <option value="hub">in the hub</option>
-          <option value="own">in its own menu</option>
+          <option value="hub">In the hub</option>
+          <option value="own">In the device</option>
         </select>
       </div>
-      {offset.where === 'own' ? <OwnMenu row={row} rig={rig} onPlace={place} /> : <InHub row={row} />}
+      {offset.where === 'own' ? <OnDevice row={row} rig={rig} onPlace={place} /> : <InHub row={row} />}
       {twice && (
         <p className="text-attention">
-          <b>On both sides.</b> {offset.own} {offset.unit} stand in its menu, and the hub sends it{' '}
-          {inUnit(gear.offsetMs, unit, at)} {gear.offsetMs < 0 ? 'earlier' : 'later'} besides.{' '}
+          <b>Compensated twice.</b> The device is set to {offset.own} {offset.unit}, and the hub also sends{' '}
+          {inUnit(gear.offsetMs, unit, at)} {gear.offsetMs < 0 ? 'earlier' : 'later'}.{' '}
           <button
             type="button"
             className="underline underline-offset-2"
             onClick={() => change(gear.id, () => ({ offsetMs: 0 }))}
           >
-            Only in its menu
+            Clear hub offset
           </button>
         </p>
       )}
       {known && byNotes && (
         <p className="text-soft">
-          By its own pattern it is {lateIn(known.lateMs, unit, at)}, by notes {lateIn(byNotes.lateMs, unit, at)}: where
-          it has an offset for each, notes take theirs.
+          Own pattern: {lateIn(known.lateMs, unit, at)}. Notes from the hub: {lateIn(byNotes.lateMs, unit, at)}. If the
+          device has an offset for each, set them separately.
         </p>
       )}
     </li>
@@ -82,13 +83,13 @@ function InHub({ row: { gear } }: { row: AlignRow }) {
   return (
     <p className="text-soft">
       {gear.offsetMs === 0
-        ? 'Nothing to type: the hub takes care of it.'
-        : `Nothing to type: the hub sends it ${inUnit(gear.offsetMs, unit, at)} ${gear.offsetMs < 0 ? 'earlier' : 'later'}.`}
+        ? 'Nothing to enter: the hub compensates.'
+        : `Nothing to enter: the hub sends ${inUnit(gear.offsetMs, unit, at)} ${gear.offsetMs < 0 ? 'earlier' : 'later'}.`}
     </p>
   );
 }
 
-function OwnMenu({
+function OnDevice({
   row: { gear, known, meetMs },
   rig,
   onPlace,
@@ -100,13 +101,45 @@ function OwnMenu({
   const { offset } = gear;
   const { sampleRate = 48_000 } = offset;
   const leads = rig.leaders[0] === gear.id;
-  const typed = known && ownOffsetFor(offset, meetMs - known.lateMs, { sampleRate, bpm: rig.bpm });
-  const unchanged = typed?.value === offset.own;
+  const toEnter = known && ownOffsetFor(offset, meetMs - known.lateMs, { sampleRate, bpm: rig.bpm });
+  const unchanged = toEnter?.value === offset.own;
   return (
     <>
+      {toEnter ? (
+        <>
+          <p>
+            {unchanged ? 'Keep' : 'Enter'}{' '}
+            <b className="text-[22px] leading-tight">
+              {toEnter.value < 0 ? '−' : toEnter.value > 0 ? '+' : ''}
+              {shown(Math.abs(toEnter.value))} {offset.unit}
+            </b>{' '}
+            <span className="text-soft">
+              as the device’s offset for {leads ? 'outgoing clock' : 'incoming clock'}. Currently {shown(offset.own)}.
+              {gear.offsetMs !== 0 && ' The hub’s offset will be cleared.'}
+            </span>
+          </p>
+          <p className="text-soft">
+            {Math.abs(toEnter.leftMs) >= 0.05
+              ? `The device’s step size leaves it ${latenessText(toEnter.leftMs)}.`
+              : 'This puts it in time.'}
+            {gear.kind === 'audioProgram' && ' Includes plugin latency; if that changes, measure again.'}
+          </p>
+          {!unchanged && (
+            <Button
+              className="self-start"
+              onClick={() => change(gear.id, (one) => ({ offsetMs: 0, offset: { ...one.offset, own: toEnter.value } }))}
+            >
+              Entered
+            </Button>
+          )}
+        </>
+      ) : (
+        <p className="text-soft">Not measured yet. Measure the device to see what to enter.</p>
+      )}
+      <p className="text-xs text-soft">Device settings</p>
       <div className="flex flex-wrap items-center gap-2">
         <select
-          aria-label={`What ${gear.name} counts in`}
+          aria-label={`Offset unit of ${gear.name}`}
           className="border border-rule px-1.5 py-1"
           value={offset.unit}
           onChange={({ target }) => onPlace({ unit: target.value as OffsetPlace['unit'] })}
@@ -124,55 +157,22 @@ function OwnMenu({
           >
             {RATES.map((rate) => (
               <option key={rate} value={rate}>
-                at {rate / 1000} kHz
+                {rate / 1000} kHz
               </option>
             ))}
           </select>
         )}
         <select
-          aria-label={`What plus means in ${gear.name}`}
+          aria-label={`Offset sign of ${gear.name}`}
           className="border border-rule px-1.5 py-1"
           value={offset.plusIs}
           onChange={({ target }) => onPlace({ plusIs: target.value as OffsetPlace['plusIs'] })}
         >
-          <option value="later">plus is later</option>
-          <option value="earlier">plus is earlier</option>
+          <option value="later">+ is later</option>
+          <option value="earlier">+ is earlier</option>
         </select>
-        <span className="text-soft">in steps of {offset.step || 'any size'}</span>
+        <span className="text-soft">step: {offset.step || 'any'}</span>
       </div>
-      {typed ? (
-        <>
-          <p>
-            {unchanged ? 'Leave' : 'Type'}{' '}
-            <b className="text-[22px] leading-tight">
-              {typed.value < 0 ? '−' : typed.value > 0 ? '+' : ''}
-              {shown(Math.abs(typed.value))} {offset.unit}
-            </b>{' '}
-            <span className="text-soft">
-              in its offset for {leads ? 'the clock it sends' : 'the clock it receives'}; {shown(offset.own)} stands
-              there now.
-              {gear.offsetMs !== 0 && ' The hub’s own offset goes back to none.'}
-            </span>
-          </p>
-          <p className="text-soft">
-            {Math.abs(typed.leftMs) >= 0.05
-              ? `Its steps leave it ${lateInWords(typed.leftMs)}.`
-              : 'That puts it in its place.'}
-            {gear.kind === 'audioProgram' &&
-              ' Its plugins’ delay is part of the number: where that changes, measure again.'}
-          </p>
-          {!unchanged && (
-            <Button
-              className="self-start"
-              onClick={() => change(gear.id, (one) => ({ offsetMs: 0, offset: { ...one.offset, own: typed.value } }))}
-            >
-              I typed it in
-            </Button>
-          )}
-        </>
-      ) : (
-        <p className="text-soft">Measure it first: then this card says what to type.</p>
-      )}
     </>
   );
 }

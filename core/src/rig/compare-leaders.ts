@@ -1,25 +1,25 @@
 import { HUB_ID, type RigGear, type RigPlan } from './rig';
-import { timePaths } from './time-flow';
+import { syncPaths } from './sync-paths';
 
-/** What speaks for and against one of the rig leading it. */
+/** The case for and against one leader. */
 export interface Candidate {
   gearId: string;
   canLead: boolean;
-  /** Whether its time reaches the hub, which makes it anew for everybody. */
+  /** Whether its sync reaches the hub, which regenerates it for everyone. */
   throughHub: boolean;
   reaches: string[];
   leftOut: string[];
-  /** Of those left out, who would need timecode that it does not send. */
+  /** Excluded followers that need timecode, which this leader doesn't send. */
   needTimecode: string[];
-  turnsTempo: boolean;
+  changesTempoLive: boolean;
 }
 
-/** Everybody who might lead, the best first; the first is the proposal. */
+/** All possible leaders, best first; the first is the recommendation. */
 export function compareLeaders(rig: RigPlan): Candidate[] {
   const candidates = rig.gear.filter(({ id, able }) => id === HUB_ID || able.lead).map((gear) => candidate(rig, gear));
-  // Who reaches nobody is no leader, whatever else speaks for it.
+  // A device that reaches no follower can't lead.
   const leaves = ({ reaches, leftOut }: Candidate) => (reaches.length > 0 ? leftOut.length : Infinity);
-  const turns = ({ reaches, turnsTempo }: Candidate) => Number(turnsTempo && reaches.length > 0);
+  const turns = ({ reaches, changesTempoLive }: Candidate) => Number(changesTempoLive && reaches.length > 0);
   return candidates.sort(
     (a, b) =>
       Number(b.canLead) - Number(a.canLead) ||
@@ -30,7 +30,7 @@ export function compareLeaders(rig: RigPlan): Candidate[] {
 }
 
 function candidate(rig: RigPlan, gear: RigGear): Candidate {
-  // The paths are those that there would be if it led, and sent its time.
+  // Evaluate sync paths as if this device were leading and sending.
   const led: RigPlan = {
     ...rig,
     leaders: [gear.id],
@@ -40,11 +40,11 @@ function candidate(rig: RigPlan, gear: RigGear): Candidate {
       return { ...one, set: { ...one.set, clockOut: leads, clockSource: leads ? 'internal' : 'external' } };
     }),
   };
-  const comesFrom = (id: string, sourceId: string) => timePaths(led, id).some((path) => path.sourceId === sourceId);
+  const comesFrom = (id: string, sourceId: string) => syncPaths(led, id).some((path) => path.sourceId === sourceId);
   const throughHub = gear.id === HUB_ID || comesFrom(HUB_ID, gear.id);
-  const others = led.gear.filter(({ id, takes }) => id !== HUB_ID && id !== gear.id && takes !== 'nothing');
+  const others = led.gear.filter(({ id, syncsTo }) => id !== HUB_ID && id !== gear.id && syncsTo !== 'nothing');
   const reached = others.filter(
-    (one) => (throughHub && comesFrom(one.id, HUB_ID)) || (comesFrom(one.id, gear.id) && speaksTo(gear, one)),
+    (one) => (throughHub && comesFrom(one.id, HUB_ID)) || (comesFrom(one.id, gear.id) && canSync(gear, one)),
   );
   const leftOut = others.filter((one) => !reached.includes(one));
   return {
@@ -54,13 +54,13 @@ function candidate(rig: RigPlan, gear: RigGear): Candidate {
     reaches: reached.map(({ id }) => id),
     leftOut: leftOut.map(({ id }) => id),
     needTimecode: leftOut
-      .filter(({ takes }) => takes === 'timecode' && gear.able.timecode.length === 0)
+      .filter(({ syncsTo }) => syncsTo === 'timecode' && gear.able.timecode.length === 0)
       .map(({ id }) => id),
-    turnsTempo: gear.able.turnsTempo,
+    changesTempoLive: gear.able.turnsTempo,
   };
 }
 
-function speaksTo(leader: RigGear, follower: RigGear): boolean {
-  if (follower.takes === 'clock') return leader.able.clock && follower.able.clock;
+function canSync(leader: RigGear, follower: RigGear): boolean {
+  if (follower.syncsTo === 'clock') return leader.able.clock && follower.able.clock;
   return leader.able.timecode.some((rate) => follower.able.timecode.includes(rate));
 }

@@ -5,31 +5,38 @@ import { hub, useSession } from '../../hub/session';
 import { Button } from '../../parts/button';
 import { StateMark } from '../../parts/state-mark';
 import type { Rig } from '../../store/records';
+import { decimal } from '../../parts/numbers';
 
-/** What comes in from those that might lead, and, in the demo, hands at the stand-in that leads. */
-export function LeaderPanel({ rig }: { rig: Rig }) {
+/** Sync arriving from every possible leader and, in the demo, the controls of the stand-in that can lead. */
+export function IncomingSyncPanel({ rig }: { rig: Rig }) {
   const sources = useSession(({ snapshot }) => snapshot.sources);
   const leader = useSession(({ snapshot }) => snapshot.leader);
   const nameOf = (id: string) =>
     rig.gear.find((one) => one.id === id)?.name ?? rig.hubSockets.find((one) => one.id === id)?.label ?? id;
   return (
     <div className="flex flex-col gap-3 p-4 text-sm">
+      <p className="text-soft">
+        Fallback order: {rig.leaders.map((id) => (id === HUB_ID ? 'the hub' : nameOf(id))).join(', then ')}.{' '}
+        <Link to="/rig" className="underline underline-offset-2">
+          Change order in Rig
+        </Link>
+      </p>
       {sources.length === 0 ? (
         <p className="text-soft">
-          Nothing comes in to the hub. Draw a cable into it in{' '}
+          No incoming sync. Connect a device to the hub in{' '}
           <Link to="/rig" className="underline">
             Rig
           </Link>
-          , and choose who leads there.
+          , then choose the leader there.
         </p>
       ) : (
         <table>
-          <caption className="sr-only">What comes in</caption>
+          <caption className="sr-only">Incoming sync</caption>
           <thead className="text-left text-xs text-soft">
             <tr>
-              {['From', 'State', 'Arrives', 'BPM', 'Ticks missing, extra', ''].map((title, i) => (
-                <th key={i} className="pr-5 font-normal">
-                  {title || <span className="sr-only">Role</span>}
+              {['Source', 'Role', 'State', 'Signal', 'BPM', 'Missing / extra ticks'].map((title) => (
+                <th key={title} className="pr-5 font-normal">
+                  {title}
                 </th>
               ))}
             </tr>
@@ -41,39 +48,33 @@ export function LeaderPanel({ rig }: { rig: Rig }) {
                   {nameOf(source.id)}
                 </th>
                 <td className="pr-5">
+                  {source.id === leader ? 'Leader' : rig.leaders.includes(source.id) ? 'Standby' : 'Monitored only'}
+                </td>
+                <td className="pr-5">
                   <StateMark state={source.state} />
                 </td>
-                <td className="pr-5">{arrivesWords(source)}</td>
-                <td className="pr-5">{source.bpm?.toFixed(2) ?? '—'}</td>
+                <td className="pr-5">{signalWords(source)}</td>
+                <td className="pr-5">{source.bpm === null ? '—' : decimal(source.bpm, 2)}</td>
                 <td className="pr-5">
-                  {source.missing}, {source.extra}
-                </td>
-                <td>
-                  {source.id === leader ? 'leads' : rig.leaders.includes(source.id) ? 'in the order' : 'is listened to'}
+                  {source.missing} / {source.extra}
                 </td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
-      <p className="text-soft">
-        In order: {rig.leaders.map((id) => (id === HUB_ID ? 'the hub' : nameOf(id))).join(', then ')}.{' '}
-        <Link to="/rig" className="underline underline-offset-2">
-          Change it in Rig
-        </Link>
-      </p>
-      {rig.demo && <StandInHands name={rig.gear.find(({ id }) => id === 'vole')?.name} />}
+      {rig.demo && <StandInControls name={rig.gear.find(({ id }) => id === 'vole')?.name} />}
     </div>
   );
 }
 
-function arrivesWords({ arrives, rolling }: SourceSnapshot): string {
-  if (arrives === 'nothing') return 'nothing';
-  return `${arrives}, ${rolling ? 'rolling' : 'standing'}`;
+function signalWords({ receiving, rolling }: SourceSnapshot): string {
+  if (receiving === 'nothing') return 'none';
+  return `${receiving}, ${rolling ? 'playing' : 'stopped'}`;
 }
 
-/** Somebody who stands before the stand-in: the demo has nobody else. */
-function StandInHands({ name }: { name: string | undefined }) {
+/** The controls of the demo's stand-in leader. */
+function StandInControls({ name }: { name: string | undefined }) {
   const [plugged, setPlugged] = useState(true);
   const [bpm, setBpm] = useState(98.2);
   if (!name) return null;
@@ -83,11 +84,11 @@ function StandInHands({ name }: { name: string | undefined }) {
   };
   return (
     <fieldset className="flex flex-wrap items-center gap-2 border border-rule p-2.5">
-      <legend className="px-1 text-xs text-soft">Your hands at the {name}, a stand-in</legend>
-      <Button onClick={() => void hub.atStandIn({ kind: 'play' })}>Press play on it</Button>
-      <Button onClick={() => void hub.atStandIn({ kind: 'stop' })}>Press stop on it</Button>
+      <legend className="px-1 text-xs text-soft">{name} controls (stand-in)</legend>
+      <Button onClick={() => void hub.atStandIn({ kind: 'play' })}>Start {name}</Button>
+      <Button onClick={() => void hub.atStandIn({ kind: 'stop' })}>Stop {name}</Button>
       <label className="inline-flex items-center gap-2">
-        its tempo
+        Tempo
         <input
           type="range"
           className="accent-[var(--ink)]"
@@ -98,7 +99,7 @@ function StandInHands({ name }: { name: string | undefined }) {
           aria-label={`Tempo of ${name}`}
           onChange={({ target }) => turn(target.valueAsNumber)}
         />
-        {bpm.toFixed(1)}
+        {decimal(bpm, 1)}
       </label>
       <Button
         aria-pressed={!plugged}
@@ -107,7 +108,7 @@ function StandInHands({ name }: { name: string | undefined }) {
           void hub.atStandIn({ kind: 'cable', plugged: !plugged });
         }}
       >
-        {plugged ? 'Pull its cable' : 'Put its cable back'}
+        {plugged ? 'Unplug cable' : 'Plug cable in'}
       </Button>
     </fieldset>
   );

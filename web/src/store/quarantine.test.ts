@@ -10,21 +10,21 @@ import { listTakes } from './takes';
 
 const [old] = keptBy(6)['takes'] as unknown as Take[];
 const good: Take = { ...old!, ...indexedAs(old!) };
-const later = () => new Promise((resolve) => setTimeout(resolve, 20));
+const settle = () => new Promise((resolve) => setTimeout(resolve, 20));
 
-test('a damaged take is not listed, lies aside with what is wrong, and the others stay', async () => {
+test('a damaged take is quarantined with its problem, and the others stay listed', async () => {
   keepIn(demoDatabase().name);
   const demo = demoDatabase();
   await demo.takes.bulkPut([good, { ...good, id: 'hurt', lines: [{ name: 'Porch' }] } as unknown as Take]);
   expect((await listTakes('boathouse')).map(({ id }) => id)).toEqual([good.id]);
-  await later();
+  await settle();
   const aside = await demo.setAside.toArray();
   expect(aside).toMatchObject([{ table: 'takes', problem: expect.stringContaining('lines[0]') as string }]);
   expect(await demo.takes.get('hurt')).toBeUndefined();
   expect(JSON.parse(damagedText(aside))).toMatchObject({ records: [{ record: { id: 'hurt' } }] });
 });
 
-test('a damaged demo begins anew, and a damaged rig of one’s own stops nothing', async () => {
+test('a damaged demo is recreated, and a damaged rig of your own stops nothing', async () => {
   await demoDatabase().rigs.put({ ...boathouse(), gear: 7 } as never);
   await ownDatabase().rigs.put({ id: 'own', bpm: 'fast' } as never);
   await ensureRigs();
@@ -37,7 +37,7 @@ test('a damaged demo begins anew, and a damaged rig of one’s own stops nothing
   expect(await ownDatabase().setAside.count()).toBe(1);
 });
 
-test('resetting the demo deletes what was taken in it, and nothing of one’s own', async () => {
+test('resetting the demo deletes its takes, and nothing of your own', async () => {
   await ownDatabase().takes.put({ ...good, rigId: 'own' });
   const before = JSON.stringify(await ownDatabase().takes.toArray());
   await resetDemo();
@@ -45,7 +45,7 @@ test('resetting the demo deletes what was taken in it, and nothing of one’s ow
   expect(JSON.stringify(await ownDatabase().takes.toArray())).toBe(before);
 });
 
-test('what other versions of the app kept besides is no damage', async () => {
+test('extra fields from other versions aren’t damage', async () => {
   const data = new Database('besides');
   await data.takes.put({ ...good, laterField: { anything: 1 } } as Take);
   keepIn('besides');

@@ -1,30 +1,30 @@
 const { abs, cos, floor, max, min, PI, sin, sqrt } = Math;
 
-/** Mains: half the world has the one, half the other. */
+/** The two mains frequencies in use worldwide. */
 const MAINS_HZ = [50, 60];
 const HARMONICS = 6;
-/** Its size and place are taken anew for each stretch, for mains are not quite even. */
+/** Amplitude and phase are re-estimated for each stretch, because mains frequency wanders. */
 const STRETCH_SECONDS = 1;
-/** So slow a thing needs only every so many samples. */
+/** Hum is slow enough to estimate from every 32nd sample. */
 const EVERY = 32;
-/** What is far louder than the quiet fifth is a hit or its tail, and tells nothing of the hum. */
+/** Samples far louder than the quiet fifth belong to hits or tails and are left out of the estimate. */
 const QUIET_SHARE = 0.2;
 const LOUD = 5;
-/** Hum that is weaker than the noise around it by this much changes no onset. */
+/** Hum this much weaker than the surrounding noise doesn't affect any onset. */
 const WORTH_REMOVING = 0.5;
 
-/** Whether there is any is told from a few of them. */
+/** Stretches probed to decide whether there is hum at all. */
 const PROBES = 12;
 
-/** Sizes of sine and cosine of each harmonic. */
+/** Sine and cosine amplitudes of each harmonic. */
 type Fit = Float64Array;
 
 /**
- * The same sound without mains hum, where there is any; else the very samples. In each second a line of least squares through
- * what is quiet finds how much of 50 or 60 Hz and its harmonics there is; from one second to the next it is faded. A hit is no
- * part of it, so its attack stays as it is.
+ * The samples without mains hum; the same array if there is none. Each second, least squares over the quiet samples
+ * estimates 50 or 60 Hz and its harmonics; estimates are crossfaded between seconds. Hits are excluded, so their
+ * attacks are unaffected.
  */
-export function withoutHum(samples: Float32Array, sampleRate: number): Float32Array {
+export function removeHum(samples: Float32Array, sampleRate: number): Float32Array {
   const stretch = floor(STRETCH_SECONDS * sampleRate);
   const count = floor(samples.length / stretch);
   if (count === 0) return samples;
@@ -39,7 +39,7 @@ export function withoutHum(samples: Float32Array, sampleRate: number): Float32Ar
   return samples;
 }
 
-/** How much hum there is in one stretch, and its power against that of what is left; null where too little of it is quiet. */
+/** Hum in one stretch and its power relative to the rest; null if too little of the stretch is quiet. */
 function fitOf(
   samples: Float32Array,
   from: number,
@@ -66,7 +66,7 @@ function fitOf(
     });
   }
   for (let r = 0; r < terms; r++) for (let c = 0; c < r; c++) at(rows, r)[c] = at(rows, c)[r] as number;
-  const fit = solved(rows);
+  const fit = solve(rows);
   let [hum, rest] = [0, 0];
   for (const place of quiet) {
     setWaves(waves, place, hz, sampleRate);
@@ -86,8 +86,8 @@ function setWaves(waves: Float64Array, sample: number, hz: number, sampleRate: n
   }
 }
 
-/** Gauss and Jordan; the rows hold a symmetric matrix, and beside it the right side. */
-function solved(rows: Float64Array[]): Fit {
+/** Gauss-Jordan elimination; rows hold a symmetric matrix with the right-hand side appended. */
+function solve(rows: Float64Array[]): Fit {
   const n = rows.length;
   for (let k = 0; k < n; k++) {
     const pivot = at(rows, k);
@@ -117,13 +117,13 @@ function subtracted(
   const out = new Float32Array(samples.length);
   const terms = 2 * HARMONICS;
   const known = fits.map((fit, i) => fit ?? nearest(fits, i));
-  // One turn of the fundamental by table: sample rates are whole multiples of it.
+  // One period of the fundamental as a table: sample rates are whole multiples of it.
   const period = sampleRate / hz;
   const exact = Number.isInteger(period);
   const waves = new Float64Array(terms);
   const table = exact ? Array.from({ length: period }, (_, i) => wavesAt(i, hz, sampleRate)) : [];
   for (let i = 0; i < samples.length; i++) {
-    // From the middle of one stretch to that of the next.
+    // Crossfade from the middle of one stretch to the middle of the next.
     const place = i / stretch - 0.5;
     const before = max(0, min(known.length - 1, floor(place)));
     const after = min(known.length - 1, before + 1);

@@ -3,10 +3,10 @@ import { useSession } from '../../hub/session';
 import { barsBeatsTicks, songTimecode, type SongFacts } from '../../hub/song-facts';
 import { useSongFacts } from '../../hub/use-song-facts';
 import type { Follower } from '../../hub/use-followers';
-import { signed } from '../../parts/words';
+import { latenessText } from '../../parts/words';
 
-/** Where a follower stands by its last hit: in bars; and in words also in timecode, with the difference now and at the last stop. */
-export function useStanding({ gear, reading }: Follower): { text: string; words: string } | null {
+/** A follower's position from its last hit: bar and beat, and in words also timecode, latency and the last stop. */
+export function useReturnPosition({ gear, reading }: Follower): { text: string; words: string } | null {
   const lastHitMs = reading?.lastHitMs ?? null;
   const late = reading?.medianMs ?? 0;
   const rolling = useSession(({ snapshot }) => snapshot.state === 'rolling');
@@ -21,11 +21,11 @@ export function useStanding({ gear, reading }: Follower): { text: string; words:
   if (at === null || at < 0) return null;
   const where = inBars(facts, at);
   const parts = [
-    `${gear.name} stands at ${where}, ${songTimecode(song, facts.tempo.msAt(at))}`,
-    `${signed(late)} ms against the hub`,
+    `${gear.name} at ${where}, timecode ${songTimecode(song, facts.tempo.msAt(at))}`,
+    `${latenessText(late)} relative to the hub`,
     stop &&
       stop.heardBeat !== null &&
-      `at the last stop ${inBars(facts, stop.heardBeat)}, the hub ${inBars(facts, stop.hubBeat)}`,
+      `at last stop: device at ${inBars(facts, stop.heardBeat)}, hub at ${inBars(facts, stop.hubBeat)}`,
   ];
   return { text: where, words: `${parts.filter(Boolean).join('; ')}.` };
 }

@@ -1,51 +1,52 @@
 import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan } from './rig';
 
-/** A way by which time reaches a piece of gear. */
-export interface TimePath {
-  /** Where it comes from: gear that makes time of its own. */
+/** A path along which sync reaches a device. */
+export interface SyncPath {
+  /** The device that generates the sync. */
   sourceId: string;
   /** The cables, from the source on. */
   cables: readonly Cable[];
-  /** How many times it is handed on by somebody's thru. */
+  /** How many thrus it passes. */
   thrus: number;
 }
 
-/** Whether gear puts time of its own on its outs, as it is set. */
-export function makesTime(rig: RigPlan, gear: RigGear): boolean {
+/** Whether a device generates sync on its outs with its current settings. */
+export function generatesSync(rig: RigPlan, gear: RigGear): boolean {
   if (gear.id === HUB_ID) return true;
   if (!gear.able.lead || !gear.set.clockOut) return false;
-  // Set to automatic, it makes its own as long as nobody leads it.
+  // In auto mode it uses its internal clock until it receives external sync.
   return gear.set.clockSource === 'internal' || (gear.set.clockSource === 'automatic' && rig.leaders[0] === gear.id);
 }
 
-/** Whether what comes in leaves gear again by the socket that a cable begins at. */
-function handsOn(rig: RigPlan, gear: RigGear, cable: Cable): boolean {
+/** Whether a device repeats its input on the socket this cable starts from. */
+function passesThrough(rig: RigPlan, gear: RigGear, cable: Cable): boolean {
   const socket = socketOf(rig, cable.from);
   if (gear.id === HUB_ID || !socket) return false;
   return socket.direction === 'thru' || gear.set.thru || gear.kind === 'splitBox';
 }
 
-const found = new WeakMap<RigPlan, Map<string, TimePath[]>>();
+const pathsByRig = new WeakMap<RigPlan, Map<string, SyncPath[]>>();
 
-/** All ways by which time reaches gear, over any number of thrus. */
-export function timePaths(rig: RigPlan, gearId: string): readonly TimePath[] {
-  const known = found.get(rig) ?? new Map<string, TimePath[]>();
-  found.set(rig, known);
+/** All paths along which sync reaches a device, over any number of thrus. */
+export function syncPaths(rig: RigPlan, gearId: string): readonly SyncPath[] {
+  const known = pathsByRig.get(rig) ?? new Map<string, SyncPath[]>();
+  pathsByRig.set(rig, known);
   const paths = known.get(gearId) ?? findPaths(rig, gearId);
   known.set(gearId, paths);
   return paths;
 }
 
-function findPaths(rig: RigPlan, gearId: string): TimePath[] {
-  const paths: TimePath[] = [];
+function findPaths(rig: RigPlan, gearId: string): SyncPath[] {
+  const paths: SyncPath[] = [];
   const walk = (at: string, cables: Cable[], thrus: number, seen: ReadonlySet<string>) => {
     for (const cable of cablesTo(rig, at)) {
       const from = gearOf(rig, cable.from.gearId);
       if (!from || seen.has(from.id)) continue;
       const socket = socketOf(rig, cable.from);
       const longer = [cable, ...cables];
-      if (makesTime(rig, from) && socket?.direction === 'out') paths.push({ sourceId: from.id, cables: longer, thrus });
-      if (handsOn(rig, from, cable))
+      if (generatesSync(rig, from) && socket?.direction === 'out')
+        paths.push({ sourceId: from.id, cables: longer, thrus });
+      if (passesThrough(rig, from, cable))
         walk(from.id, longer, thrus + (from.kind === 'splitBox' ? 0 : 1), new Set([...seen, from.id]));
     }
   };
@@ -53,13 +54,13 @@ function findPaths(rig: RigPlan, gearId: string): TimePath[] {
   return paths;
 }
 
-/** The gear that time passes through on its way back to gear that makes it; null when it does not come back. */
-export function echoTo(rig: RigPlan, gearId: string): string[] | null {
+/** The devices on a loop back to the device that generates the sync; null if there is none. */
+export function findLoop(rig: RigPlan, gearId: string): string[] | null {
   const start = gearOf(rig, gearId);
-  if (!start || !makesTime(rig, start)) return null;
+  if (!start || !generatesSync(rig, start)) return null;
   const walk = (at: RigGear, passed: readonly string[]): string[] | null => {
     for (const cable of cablesFrom(rig, at.id)) {
-      const leaves = at === start ? socketOf(rig, cable.from)?.direction === 'out' : handsOn(rig, at, cable);
+      const leaves = at === start ? socketOf(rig, cable.from)?.direction === 'out' : passesThrough(rig, at, cable);
       const next = gearOf(rig, cable.to.gearId);
       if (!leaves || !next || passed.includes(next.id)) continue;
       if (next === start) return [...passed];
@@ -71,12 +72,12 @@ export function echoTo(rig: RigPlan, gearId: string): string[] | null {
   return walk(start, []);
 }
 
-/** Gear that is meant to take its time from somebody else. */
+/** Gear that should sync to something else. */
 export function followers(rig: RigPlan): RigGear[] {
-  return rig.gear.filter((gear) => gear.id !== HUB_ID && gear.id !== rig.leaders[0] && gear.takes !== 'nothing');
+  return rig.gear.filter((gear) => gear.id !== HUB_ID && gear.id !== rig.leaders[0] && gear.syncsTo !== 'nothing');
 }
 
-/** How far gear stands from the leader, in cables; for drawing from left to right. */
+/** Distance from the leader in cables; for layout from left to right. */
 export function ranks(rig: RigPlan): Map<string, number> {
   const first = rig.leaders[0] ?? HUB_ID;
   const rank = new Map<string, number>([[first, 0]]);

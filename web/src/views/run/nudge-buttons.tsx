@@ -3,35 +3,35 @@ import { ChevronsLeft, ChevronsRight } from 'lucide-react';
 import { changeRig, command, hub, useSession } from '../../hub/session';
 import type { Follower } from '../../hub/use-followers';
 
-/** As a player leans on a platter: so much faster or slower while held. */
-const LEAN = 0.03;
+/** Tempo change while a button is held, as a share. */
+const NUDGE = 0.03;
 
-/** Leans on all followers, or on the chosen one, while a button is held; by mouse, touch or keyboard. */
-export function LeanButtons({ follower }: { follower: Follower | null }) {
+/** Speeds up or slows down all followers, or the selected one, while held by mouse, touch or keyboard. */
+export function NudgeButtons({ follower }: { follower: Follower | null }) {
   const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
   const feedId = follower?.gear.id;
-  const whom = follower ? follower.gear.name : 'all';
-  const [leans, setLeans] = useState(false);
+  const whom = follower ? follower.gear.name : 'all followers';
+  const [held, setHeld] = useState(false);
   const send = (share: number) => command(feedId ? { kind: 'nudge', share, feedId } : { kind: 'nudge', share });
-  const lean = (share: number) => {
-    setLeans(true);
+  const nudge = (share: number) => {
+    setHeld(true);
     send(share);
   };
-  // However the hand leaves the button, by mouse, by key or by going elsewhere.
+  // Released by pointer, by key, or by losing focus.
   const letGo = () => {
-    if (!leans) return;
-    setLeans(false);
+    if (!held) return;
+    setHeld(false);
     send(0);
     if (feedId) void keepOffset(feedId);
   };
-  const held = (share: number) => ({
+  const handlers = (share: number) => ({
     disabled: led && !feedId,
-    onPointerDown: () => lean(share),
+    onPointerDown: () => nudge(share),
     onPointerUp: letGo,
     onPointerLeave: letGo,
     onBlur: letGo,
     onKeyDown: ({ key, repeat }: React.KeyboardEvent) => {
-      if (key === 'Enter' && !repeat) lean(share);
+      if (key === 'Enter' && !repeat) nudge(share);
     },
     onKeyUp: ({ key }: React.KeyboardEvent) => {
       if (key === 'Enter') letGo();
@@ -40,18 +40,19 @@ export function LeanButtons({ follower }: { follower: Follower | null }) {
   const style =
     'inline-flex items-center gap-1 border border-ink bg-raised px-2.5 py-1.5 text-sm select-none active:bg-ink active:text-sheet disabled:border-rule disabled:text-soft';
   return (
-    <span className="flex gap-2" role="group" aria-label={`Lean on ${whom} while held`}>
-      <button type="button" className={style} {...held(-LEAN)} title={`Hold: ${whom} slower by 3 %`}>
-        <ChevronsLeft size={14} aria-hidden /> lean back
+    <span className="flex items-center gap-2" role="group" aria-label={`Nudge ${whom} (hold)`}>
+      <span className="text-xs text-soft">{follower ? follower.gear.name : 'All'} (hold)</span>
+      <button type="button" className={style} {...handlers(-NUDGE)} title={`Hold to slow down ${whom} by 3%`}>
+        <ChevronsLeft size={14} aria-hidden /> Nudge slower
       </button>
-      <button type="button" className={style} {...held(LEAN)} title={`Hold: ${whom} faster by 3 %`}>
-        lean ahead <ChevronsRight size={14} aria-hidden />
+      <button type="button" className={style} {...handlers(NUDGE)} title={`Hold to speed up ${whom} by 3%`}>
+        Nudge faster <ChevronsRight size={14} aria-hidden />
       </button>
     </span>
   );
 }
 
-/** Leaning on one follower has moved its offset: the rig takes that over. */
+/** A nudge of one follower has moved its offset in the hub: store that in the rig. */
 async function keepOffset(feedId: string): Promise<void> {
   const offsetMs = await hub.offsetOf(feedId);
   if (offsetMs === null) return;
