@@ -10,7 +10,7 @@ let failed = 0;
 
 const secondsSince = (startedAt) => ((Date.now() - startedAt) / 1000).toFixed(0);
 
-/** A step that passes or fails as one. */
+/** A step that counts as one test. */
 async function step(name, command, args) {
   const startedAt = Date.now();
   const code = await run(command, args);
@@ -20,7 +20,7 @@ async function step(name, command, args) {
   return code === 0;
 }
 
-/** A run of Jest, of which every test counts; one that dies without a result counts as a failure. */
+/** A Jest run whose tests are all counted; if it dies without a result, that counts as a failure. */
 async function jest(name, args) {
   const startedAt = Date.now();
   const file = join(results, `${name}.json`);
@@ -36,7 +36,7 @@ async function jest(name, args) {
   );
 }
 
-/** Chromium drives the app; tshark reads what the network tests send. */
+/** Chromium drives the app; tshark dissects the network tests' packets. */
 async function ensureTools() {
   const missing = ['chromium', 'chromedriver', 'tshark'].filter((name) => !existsSync(`/usr/bin/${name}`));
   if (missing.length === 0) return true;
@@ -51,23 +51,24 @@ async function ensureTools() {
   return (await apt('install', '-y', '-q', '--no-install-recommends', 'chromium', 'chromium-driver', 'tshark')) === 0;
 }
 
-/** With what the others leave over. */
+/** At the lowest priority, beside other work. */
 const readInTheBackground = async () => {
   for (const [name, check] of [
     ['types', 'check:types'],
     ['lint', 'check:lint'],
     ['import rules', 'check:arrows'],
     ['dead code', 'check:dead'],
+    ['spelling', 'check:spelling'],
     ['format', 'check:format'],
   ])
     await step(name, 'nice', ['-n', '19', 'npm', 'run', '-s', check]);
 };
 const browser = (name, ...paths) => jest(name, ['--selectProjects', 'e2e', '--runInBand', ...paths]);
-/** Browser tests that draw and read files, and measure no time. */
+/** Browser tests that render and read files without measuring time. */
 const UNTIMED = 'e2e/(rig|recording)\\.test';
 
-// The browser tests wait most of their time and use little more than one of two cores: the code is read meanwhile, at the lowest
-// priority, beside those first that measure no time.
+// The browser tests mostly wait and use little more than one of two cores. The static checks run meanwhile at the
+// lowest priority, beside those tests that measure no time.
 const toolsAreHere = ensureTools();
 const built = await step('build', 'npm', ['run', '-s', 'build']);
 await jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']);
