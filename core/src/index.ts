@@ -55,6 +55,7 @@ export type { Port } from './hub/port';
 export type { TransportState } from './transport/timeline';
 export * from './rig/rig';
 export * from './rig/sync-paths';
+export * from './rig/plan-wires';
 export * from './rig/shelf';
 export * from './rig/line-check';
 export * from './rig/line-test';

@@ -84,7 +84,7 @@ const BANNED: [RegExp, string][] = [
   [/\bnobody\b.*\bhears\b/i, 'without an audio return'],
   [/\b(take|takes|taken) down\b/i, 'note, enter'],
   [/\btakes its time\b/i, 'syncs to'],
-  [/\bits feed\b|\bfeed of its own\b/i, 'sync stream'],
+  [/\bits feed\b/i, 'sync stream'],
   [/\bwho leads\b/i, 'leader'],
   [/\b(typed|type) it in\b/i, 'entered'],
   [/\bset aside\b/i, 'quarantined, moved to damaged records'],

@@ -31,6 +31,27 @@ test('a follower’s limits and step are respected, and the residual is reported
   expect(offset?.expectedMs).toBeCloseTo(2.3, 9);
 });
 
+test('followers on one wire share one offset, which makes the worst of them as close as possible', () => {
+  const wired = [12, 30, 18].map((ms, i) => ({ ...late(`w${i}`, ms), wire: 'port 1' }));
+  const { offsets, limits } = solveOffsets([...wired, late('alone', 5)], 'grid');
+  expect(offsets.map(({ offsetMs, expectedMs }) => [offsetMs, expectedMs])).toEqual([
+    [-21, -9],
+    [-21, 9],
+    [-21, -3],
+    [-5, 0],
+  ]);
+  expect(limits).toEqual({ w0: 'wire', w1: 'wire', w2: 'wire' });
+});
+
+test('on a shared wire one lock holds all, and aligning to the slowest makes nobody later than that', () => {
+  const wired = [12, 30].map((ms, i) => ({ ...late(`w${i}`, ms, -2), wire: 'port 1', locked: i === 1 }));
+  expect(solveOffsets(wired, 'grid').offsets.map(({ offsetMs }) => offsetMs)).toEqual([-2, -2]);
+  const free = wired.map((one) => ({ ...one, locked: false }));
+  expect(solveOffsets([...free, late('slow', 35)], 'latest').offsets.map(({ expectedMs }) => expectedMs)).toEqual([
+    17, 35, 35,
+  ]);
+});
+
 test('limits are reported: locked, earliest, latest, step size, uncertainty', () => {
   const { offsets, limits } = solveOffsets(
     [

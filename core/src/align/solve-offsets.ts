@@ -1,3 +1,5 @@
+import { group } from 'd3-array';
+
 /** One follower's measurement. */
 export interface Reading {
   id: string;
@@ -15,10 +17,12 @@ export interface Reading {
   doubtMs?: number;
   /** Keep its offset. */
   locked?: boolean;
+  /** Followers with the same one are on one wire and share one offset. */
+  wire?: string;
 }
 
 /** Why a follower can't get closer. */
-export type OffsetLimit = 'locked' | 'earliest' | 'latest' | 'resolution' | 'doubt';
+export type OffsetLimit = 'locked' | 'earliest' | 'latest' | 'resolution' | 'doubt' | 'wire';
 
 export interface Alignment {
   /** `expectedMs`: the landing to expect with the new offset, + is late. */
@@ -39,7 +43,7 @@ const SAME_MS = 1e-9;
 /**
  * The offsets that align everyone. `grid`: to the beat. `latest`: to the slowest, sending nobody earlier than now. `{
  * id }`: to that follower, which keeps its offset. The landing moves by as much as the offset; a follower that wouldn't
- * come closer isn't moved.
+ * come closer isn't moved. Those that share a wire move together, so that the worst of them is as close as possible.
  * @throws RangeError if a reading is not a number, or `id` is not among them.
  */
 export function solveOffsets(readings: Reading[], target: AlignTarget): Alignment {
@@ -48,20 +52,47 @@ export function solveOffsets(readings: Reading[], target: AlignTarget): Alignmen
       throw new RangeError(`No measurement for ${id}. Measure it first.`);
   const meetMs = meetingPoint(readings, target);
   const limits: Record<string, OffsetLimit> = {};
+  const wires = group(readings, ({ id, wire }) => wire ?? `alone ${id}`);
   const offsets = readings.map((reading) => {
-    const { id, lateMs, currentOffsetMs } = reading;
-    const stays = reading.locked === true || (typeof target === 'object' && id === target.id);
+    const { id, lateMs, currentOffsetMs, wire } = reading;
+    const sharing = wires.get(wire ?? `alone ${id}`) ?? [reading];
+    const one = sharing.length > 1 ? together(sharing, target, meetMs) : reading;
+    const stays =
+      one.locked === true || (typeof target === 'object' && sharing.some((other) => other.id === target.id));
     // Round down: rounding up could make this device later than the slowest and shift the target.
     const round = target === 'latest' ? roundDown : Math.round;
-    const wantedMs = towards(reading, meetMs, round);
-    const nearer = Math.abs(lateMs + wantedMs - currentOffsetMs - meetMs) < Math.abs(lateMs - meetMs);
-    const offsetMs = !stays && nearer ? wantedMs : currentOffsetMs;
+    const wantedMs = towards(one, meetMs, round);
+    const nearer = Math.abs(one.lateMs + wantedMs - one.currentOffsetMs - meetMs) < Math.abs(one.lateMs - meetMs);
+    const offsetMs = !stays && nearer ? wantedMs : one.currentOffsetMs;
     const expectedMs = lateMs + offsetMs - currentOffsetMs;
     const limit = limitOf(reading, offsetMs, expectedMs - meetMs);
-    if (limit) limits[id] = limit;
+    if (limit) limits[id] = sharing.length > 1 && limit !== 'locked' ? 'wire' : limit;
     return { id, offsetMs, expectedMs };
   });
   return { offsets, preRollMs: Math.max(0, ...offsets.map(({ offsetMs }) => -offsetMs)), meetMs, limits };
+}
+
+/**
+ * A wire as one follower, within everyone's limits: as late as the middle between its earliest and its latest. Aligning
+ * to the slowest, as late as its latest, which mustn't become later than the slowest of all.
+ */
+function together(sharing: readonly Reading[], target: AlignTarget, meetMs: number): Reading {
+  const [first] = sharing;
+  const kept = sharing.find(({ locked }) => locked) ?? first;
+  const currentOffsetMs = kept?.currentOffsetMs ?? 0;
+  const lates = sharing.map((one) => one.lateMs - one.currentOffsetMs + currentOffsetMs);
+  const lateMs = target === 'latest' ? Math.max(...lates) : (Math.min(...lates) + Math.max(...lates)) / 2;
+  const isNear = sharing.every(({ doubtMs = 0 }, i) => Math.abs((lates[i] ?? 0) - meetMs) <= doubtMs);
+  return {
+    id: kept?.id ?? '',
+    lateMs,
+    currentOffsetMs,
+    resolutionMs: Math.max(...sharing.map(({ resolutionMs = 0 }) => resolutionMs)),
+    earliestMs: Math.max(...sharing.map(({ earliestMs = -Infinity }) => earliestMs)),
+    latestMs: Math.min(...sharing.map(({ latestMs = Infinity }) => latestMs)),
+    doubtMs: isNear ? Infinity : 0,
+    locked: sharing.some(({ locked }) => locked),
+  };
 }
 
 function meetingPoint(readings: Reading[], target: AlignTarget): number {

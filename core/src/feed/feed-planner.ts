@@ -78,6 +78,8 @@ export class FeedPlanner {
   /** Most windows are empty: cached until something is added. */
   #nothingUntilGridMs = -Infinity;
   #lastDueMs = -Infinity;
+  /** Notes that are on, by channel and number, and how often. */
+  readonly #on = new Map<string, { channel: number; note: number; times: number }>();
 
   /** @throws RangeError if the timecode at beat 0 doesn't exist at the feed's frame rate. */
   constructor(map: TempoMap, settings: FeedSettings, meter = new MeterMap()) {
@@ -249,9 +251,31 @@ export class FeedPlanner {
 
   /** Sends the note-off even if the grid stops meanwhile, so that no note hangs. */
   #letGo(gridMs: number, channel: number, note: number): void {
-    this.#add(gridMs + NOTE_LENGTH_MS, () => [{ kind: 'noteOff', channel, note, velocity: 64 }], {
-      survivesStop: true,
-    });
+    const key = `${channel} ${note}`;
+    const held = this.#on.get(key) ?? { channel, note, times: 0 };
+    held.times++;
+    this.#on.set(key, held);
+    const run = (): MidiMessage[] => {
+      if (!this.#on.has(key)) return [];
+      held.times--;
+      if (held.times === 0) this.#on.delete(key);
+      return [{ kind: 'noteOff', channel, note, velocity: 64 }];
+    };
+    this.#add(gridMs + NOTE_LENGTH_MS, run, { survivesStop: true });
+  }
+
+  /** The note-offs of all notes that are on. `plan` won't send them again. */
+  releaseNotes(): MidiMessage[] {
+    const offs = [...this.#on.values()].flatMap(({ channel, note, times }) =>
+      Array.from({ length: times }, (): MidiMessage => ({ kind: 'noteOff', channel, note, velocity: 64 })),
+    );
+    this.#on.clear();
+    return offs;
+  }
+
+  /** When the last message planned so far is due. */
+  get lastDueMs(): number {
+    return this.#lastDueMs;
   }
 
   /** Gear that plays on any clock gets none before its start. */

@@ -29,7 +29,7 @@ export const CLICK_SOUNDS = {
 export type ClickSound = keyof typeof CLICK_SOUNDS;
 export const CLICK_NOTES: BeatNotes = CLICK_SOUNDS['wood block'];
 
-/** What one follower is sent, and its offset. */
+/** What leaves one wire, and when: one offset per kind of message. */
 export interface FeedSettings {
   sends: {
     clock: boolean;
@@ -41,8 +41,12 @@ export interface FeedSettings {
     /** Machine control: play, stop, locate. */
     mmc?: boolean;
   };
-  /** Minus is earlier. */
+  /** Of clock with transport and position, and of everything without an offset of its own. Minus is earlier. */
   offsetMs: number;
+  /** Of timecode, and of machine control where there is timecode. */
+  timecodeOffsetMs?: number;
+  /** Of notes and controllers, by channel from 1. */
+  noteOffsetsMs?: Readonly<Record<number, number>>;
   clockWhileStopped: boolean;
   /** The code at beat 0; defaults to 00:00:00:00. */
   timecodeStart?: Timecode;

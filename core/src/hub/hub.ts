@@ -1,5 +1,6 @@
-import { FeedPlanner, START_LEAD_MS } from '../feed/feed-planner';
+import { START_LEAD_MS } from '../feed/feed-planner';
 import type { FeedSettings } from '../feed/feed-settings';
+import { WirePlanner } from '../feed/wire-planner';
 import { encodeMidi } from '../midi/encode-midi';
 import { SIXTEENTHS_PER_BEAT } from '../midi/message';
 import { MeterMap, type MeterPoint } from '../tempo/meter-map';
@@ -12,7 +13,7 @@ import { remoteCommands } from './remote';
 import { Source, type Lead, type SourceSettings, type SourceSnapshot } from './source';
 import { leadMs, steer, STEER_EVERY_MS } from './steer';
 
-/** One follower's feed and its output port. */
+/** What leaves one wire, and its output port. */
 export interface Feed {
   id: string;
   portId: string;
@@ -67,7 +68,7 @@ export const HUB = 'hub';
 
 interface FeedState {
   readonly feed: Feed;
-  readonly planner: FeedPlanner;
+  readonly planner: WirePlanner;
   /** Stopped individually, until released. */
   readonly held?: boolean;
   /** Keeps running, but nothing is sent. */
@@ -139,7 +140,7 @@ export class Hub {
       const old = before.get(feed.id);
       const keeps = old && sameButOffset(old.feed, feed);
       const planner = keeps ? old.planner : this.#newPlanner(feed);
-      planner.setOffset(feed.settings.offsetMs);
+      planner.setOffsets(feed.settings);
       this.#lines.set(feed.id, { ...old, feed, planner });
       if (old && !keeps) this.#sayStop(old);
     }
@@ -221,8 +222,9 @@ export class Hub {
       case 'offset': {
         const line = this.#lines.get(command.feedId);
         if (!line) return;
-        line.planner.setOffset(command.offsetMs);
-        this.#keepOffset(line, command.offsetMs);
+        const settings = { ...line.feed.settings, offsetMs: command.offsetMs };
+        line.planner.setOffsets(settings);
+        this.#lines.set(line.feed.id, { ...line, feed: { ...line.feed, settings } });
       }
     }
   }
@@ -462,16 +464,12 @@ export class Hub {
     const line = this.#lines.get(feedId);
     if (!line) return;
     line.planner.nudge(share);
-    this.#keepOffset(line, line.planner.offsetMs);
+    const settings = line.planner.withOffsets(line.feed.settings);
+    this.#lines.set(feedId, { ...line, feed: { ...line.feed, settings } });
   }
 
-  #keepOffset(line: FeedState, offsetMs: number): void {
-    const settings = { ...line.feed.settings, offsetMs };
-    this.#lines.set(line.feed.id, { ...line, feed: { ...line.feed, settings } });
-  }
-
-  #newPlanner(feed: Feed): FeedPlanner {
-    return new FeedPlanner(this.#song, feed.settings, this.#meter);
+  #newPlanner(feed: Feed): WirePlanner {
+    return new WirePlanner(this.#song, feed.settings, this.#meter);
   }
 
   #rejoin(feedId: string): void {
@@ -506,7 +504,7 @@ export class Hub {
   }
 
   /** Late join: a planner created while the grid is rolling, or about to, starts at the current position. */
-  #join(planner: FeedPlanner): void {
+  #join(planner: WirePlanner): void {
     const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
     const motion = this.#timeline.motionAt(gridMs);
     if (!motion) return;
@@ -533,7 +531,7 @@ export class Hub {
 
   #leadMs(): number {
     let earliestMs = 0;
-    for (const { planner } of this.#lines.values()) earliestMs = Math.max(earliestMs, -planner.offsetMs);
+    for (const { planner } of this.#lines.values()) earliestMs = Math.max(earliestMs, -planner.earliestOffsetMs);
     return earliestMs;
   }
 
@@ -549,9 +547,13 @@ export class Hub {
     this.#horizonMs = nowMs;
   }
 
-  #sayStop({ feed }: FeedState, atMs = this.#horizonMs): void {
-    if (!feed.settings.sends.transport || !this.#willRoll()) return;
-    this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi({ kind: 'stop' }), atMs });
+  /** Ends every note that is on and stops the follower, after everything sent so far. */
+  #sayStop({ feed, planner }: FeedState, fromMs = this.#horizonMs): void {
+    const atMs = Math.max(fromMs, planner.lastDueMs);
+    const messages = planner.releaseNotes();
+    if (feed.settings.sends.transport && this.#willRoll()) messages.push({ kind: 'stop' });
+    for (const message of messages)
+      this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
   }
 }
 
@@ -565,6 +567,7 @@ function evenTempo(bpm: number): TempoMap {
 }
 
 function sameButOffset(a: Feed, b: Feed): boolean {
-  const plain = (feed: Feed) => JSON.stringify({ ...feed, settings: { ...feed.settings, offsetMs: 0 } });
+  const plain = ({ settings, ...feed }: Feed) =>
+    JSON.stringify({ ...feed, ...settings, offsetMs: 0, timecodeOffsetMs: 0, noteOffsetsMs: {} });
   return plain(a) === plain(b);
 }

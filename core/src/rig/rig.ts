@@ -1,4 +1,5 @@
 import { group } from 'd3-array';
+import type { BeatTrigger } from '../feed/feed-settings';
 import type { FrameRate } from '../timecode/timecode';
 
 /** The physical or virtual kind of a connection. */
@@ -29,6 +30,8 @@ export interface Socket {
   portId?: string | null;
   /** Whether several apps can open it at the same time. */
   shared?: boolean;
+  /** For hub outputs: send sync on this wire even if it reaches whoever leads. */
+  sendsToLeader?: boolean;
   /** For hub inputs: accept start, stop, locate and machine control from this port while the hub leads. */
   obeys?: boolean;
 }
@@ -96,12 +99,17 @@ export interface RigGear {
   rate: FrameRate;
   /** What it sends as a leader. */
   leadsWith: 'clock' | 'timecode';
-  /** A device whose sync stream also goes to this one's port; null for a stream of its own. */
-  sharesFeedOf: string | null;
   clockWhileStopped: boolean;
   /** The hub's offset for it; minus is earlier. */
   offsetMs: number;
   offset: OffsetPlace;
+  /** What it is sent of MIDI clock; by default, all it supports. */
+  sends?: { clock: boolean; transport: boolean; position: boolean };
+  /** Whether it is also sent machine control. */
+  mmc?: boolean;
+  /** Its clock rate relative to the hub's tempo; 1 by default. */
+  clockRate?: 0.5 | 1 | 2;
+  triggers?: readonly BeatTrigger[];
 }
 
 export interface SocketRef {

@@ -19,7 +19,7 @@ export function generatesSync(rig: RigPlan, gear: RigGear): boolean {
 }
 
 /** Whether a device repeats its input on the socket this cable starts from. */
-function passesThrough(rig: RigPlan, gear: RigGear, cable: Cable): boolean {
+export function passesThrough(rig: RigPlan, gear: RigGear, cable: Cable): boolean {
   const socket = socketOf(rig, cable.from);
   if (gear.id === HUB_ID || !socket) return false;
   return socket.direction === 'thru' || gear.set.thru || gear.kind === 'splitBox';

@@ -6,6 +6,7 @@ import { waitForHub, stopHub, wasEnded } from '../measure/take-parts';
 import { count } from '../parts/numbers';
 import { noteEvent } from '../store/events';
 import { withAudioReturn } from '../store/gear';
+import { withOffset } from '../store/rig-plan';
 import type { Drive, Rig } from '../store/records';
 import { listTakes } from '../store/takes';
 import { driveOf, planOffsets, alignStatus, worstOf, type AlignRow } from './align-rows';
@@ -100,11 +101,9 @@ async function planNow(): Promise<{ rows: AlignRow[]; tolerance: number; problem
 
 /** All offsets in one undo step. */
 export function applyOffsets(rows: readonly AlignRow[]): Promise<void> {
-  const wanted = new Map(rows.map(({ gear, wantedMs }) => [gear.id, wantedMs]));
-  return changeRig((rig: Rig) => ({
-    ...rig,
-    gear: rig.gear.map((gear) => ({ ...gear, offsetMs: wanted.get(gear.id) ?? gear.offsetMs })),
-  }));
+  return changeRig((rig: Rig) =>
+    rows.reduce((moved, { gear, wantedMs }) => (wantedMs === null ? moved : withOffset(moved, gear.id, wantedMs)), rig),
+  );
 }
 
 function outcome(rows: readonly AlignRow[], toleranceMs: number, round: number): string {

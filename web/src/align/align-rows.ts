@@ -141,6 +141,7 @@ function readingOf(gear: Gear, known: PooledLateness, locked: boolean, bpm: numb
     doubtMs: known.doubtMs,
     resolutionMs: inHub ? OFFSET_STEP_MS : step * ownUnitMs(unit, { sampleRate, bpm }),
     locked,
+    ...(inHub && gear.portId !== null && { wire: `${gear.portId} ${gear.syncsTo}` }),
     ...(inHub && { earliestMs: -MAX_OFFSET_MS, latestMs: MAX_OFFSET_MS }),
   };
 }

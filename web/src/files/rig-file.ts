@@ -3,8 +3,8 @@ import { ValidationError } from 'yup';
 import { FileError, parseJson, versioned } from './text-file';
 import type { Rig } from '../store/records';
 import { gear as newGear } from '../store/gear';
-import { withNewNames } from '../store/renamed-fields';
-import { BARE, planOf } from '../store/rig-plan';
+import { withNewNames, withOwnStreams } from '../store/renamed-fields';
+import { BARE, planOf, withPorts } from '../store/rig-plan';
 import { rigSchema } from '../store/rig-schema';
 
 const RIG_FILE_VERSION = 2;
@@ -44,7 +44,7 @@ export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
       { ...known, gear: gearIn(known.gear, version, notes) },
       { strict: true },
     ) as Rig;
-    return { rig: withoutLooseCables(whole, notes), notes };
+    return { rig: withPorts(withoutLooseCables(whole, notes)), notes };
   } catch (error) {
     if (error instanceof ValidationError)
       throw new FileError(`Invalid rig file (${error.path ?? 'rig'}): ${error.message}`);
@@ -61,7 +61,7 @@ function filledIn<Given extends object>(given: Given, standard: object): Given {
 function gearIn(gear: unknown, version: unknown, notes: string[]): Rig['gear'] {
   if (!Array.isArray(gear)) throw new FileError('Invalid rig file: “rig.gear” isn’t a list.');
   const kinds = new Set<string>(SHELF.map(({ kind }) => kind));
-  return gear.map((raw: unknown, i) => {
+  const all = gear.map((raw: unknown, i) => {
     const given = typeof raw === 'object' && raw !== null ? raw : {};
     const one = (version === 1 ? withNewNames(given) : given) as Partial<Rig['gear'][number]>;
     const { id, name } = one;
@@ -76,6 +76,7 @@ function gearIn(gear: unknown, version: unknown, notes: string[]): Rig['gear'] {
     const said = unknown ? `${one.notes ?? ''} (type: ${String(one.kind).slice(0, 40)})`.trim() : (one.notes ?? '');
     return { ...filledIn(one as Rig['gear'][number], newGear({ id, name, kind })), kind, notes: said };
   });
+  return version === 1 ? withOwnStreams(all) : all;
 }
 
 /** Disconnected ports are kept: they work again when they are reconnected. */

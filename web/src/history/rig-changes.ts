@@ -19,7 +19,6 @@ const SET_ON_GEAR: readonly [keyof Gear, string][] = [
   ['leadsWith', 'sync sent when leading'],
   ['clockRate', 'half/double time'],
   ['clockWhileStopped', 'clock while stopped'],
-  ['sharesFeedOf', 'sync stream'],
   ['triggers', 'beat triggers'],
   ['set', 'device settings'],
   ['able', 'capabilities'],

@@ -1,22 +1,24 @@
-import { BARE } from '../store/rig-plan';
+import { BARE, connect, setOutputPort, withOffset } from '../store/rig-plan';
 import { gear } from '../store/gear';
 import type { Rig } from '../store/records';
 import { feedsOf } from './feeds';
 
-const rig: Rig = {
+const bare: Rig = {
   id: 'r',
   name: 'R',
   demo: false,
   bpm: 120,
-  gear: [gear({ id: 'a', name: 'A', portId: 'midi:1', offsetMs: -5 }), gear({ id: 'b', name: 'B' })],
+  gear: [gear({ id: 'a', name: 'A', offsetMs: -5 }), gear({ id: 'b', name: 'B' })],
   ...BARE,
   input: { sourceId: 'none', label: '', clickChannel: 0 },
 };
+const rig = setOutputPort(bare, 'a', { id: 'midi:1', name: 'One' });
+const behind = connect(rig, { gearId: 'a', socketId: 'thru' }, { gearId: 'b', socketId: 'in' });
 
-test('the click and one feed for each follower with a port', () => {
+test('the click and one feed for each wire', () => {
   expect(feedsOf(rig).map(({ id, portId }) => [id, portId])).toEqual([
     ['click', 'click'],
-    ['a', 'midi:1'],
+    ['midi:1', 'midi:1'],
   ]);
   expect(feedsOf(rig)[1]!.settings).toMatchObject({ offsetMs: -5, sends: { clock: true, transport: true } });
 });
@@ -27,12 +29,18 @@ test('driven by notes, a follower gets quarter notes on its channel, no clock, a
   expect(settings).toMatchObject({ offsetMs: -5, notes: { channel: 10 } });
 });
 
-test('a shared stream goes to the other ports unchanged; each port still gets its own notes', () => {
-  const fanned = {
-    ...rig,
-    gear: [rig.gear[0]!, gear({ id: 'b', name: 'B', portId: 'midi:2', offsetMs: 3, sharesFeedOf: 'a' })],
-  };
-  const [, a, b] = feedsOf(fanned);
-  expect(b).toEqual({ ...a, id: 'b', portId: 'midi:2' });
-  expect(feedsOf(fanned, 'notes', ['b'])[2]!.settings).toMatchObject({ offsetMs: 3, notes: { channel: 10 } });
+test('gear behind a thru adds to the wire, and doesn’t get a stream of its own', () => {
+  const clockWhileStopped = { ...behind, gear: behind.gear.map((one) => ({ ...one, clockWhileStopped: true })) };
+  expect(feedsOf(clockWhileStopped).map(({ id, settings }) => [id, settings.clockWhileStopped])).toEqual([
+    ['click', false],
+    ['midi:1', true],
+  ]);
+  const [, notes, ...more] = feedsOf(behind, 'notes', ['b']);
+  expect(notes).toMatchObject({ id: 'b', portId: 'midi:1', settings: { notes: { channel: 10 } } });
+  expect(more).toEqual([]);
+});
+
+test('an offset moves everyone with the same sync on the wire', () => {
+  expect(withOffset(behind, 'b', 3).gear.map(({ offsetMs }) => offsetMs)).toEqual([3, 3]);
+  expect(withOffset(rig, 'b', 3).gear.map(({ offsetMs }) => offsetMs)).toEqual([-5, 3]);
 });

@@ -2,6 +2,7 @@ import {
   CLICK_SOUNDS,
   COMMON_TIME,
   FRAME_RATES,
+  planWires,
   songMaps,
   type BeatTrigger,
   type Feed,
@@ -9,52 +10,55 @@ import {
   type FrameRate,
   type SongSettings,
   type Timecode,
+  type WirePlan,
 } from '@metronomo/core';
 import type { Drive, Gear, Rig, Song, Trigger } from '../store/records';
+import { planOf } from '../store/rig-plan';
 
 export const CLICK_PORT = 'click';
 
 const PULSE_NOTE = 60;
 const NOTHING = { clock: false, transport: false, position: false, timecode: null };
 
-/** What the hub sends for this rig: its click, and one feed per device with an output port. */
+/**
+ * What the hub sends for this rig: its click, and one feed per wire, under the id of its port. Gear driven by notes gets
+ * a feed of its own instead, and its wire nothing else.
+ */
 export function feedsOf(rig: Rig, drive: Drive = 'clock', driven: readonly string[] = []): Feed[] {
   const click: Feed = {
     id: CLICK_PORT,
     portId: CLICK_PORT,
     settings: { sends: NOTHING, offsetMs: 0, clockWhileStopped: false, notes: CLICK_SOUNDS[rig.song.click] },
   };
-  const feeds = rig.gear.flatMap((gear): Feed[] => {
-    if (gear.portId === null) return [];
-    const byNotes = drive === 'notes' && driven.includes(gear.id);
-    const settings = byNotes ? noteSettings(gear) : timeSettings(withTiming(rig, gear), rig);
-    return [{ id: gear.id, portId: gear.portId, settings }];
+  const byNotes = rig.gear.filter(({ id, portId }) => portId !== null && drive === 'notes' && driven.includes(id));
+  const quiet = new Set(byNotes.map(({ portId }) => portId));
+  const notes = byNotes.map((gear): Feed => ({ id: gear.id, portId: gear.portId ?? '', settings: noteSettings(gear) }));
+  const feeds = wiresOf(rig)
+    .wires.filter(({ portId }) => !quiet.has(portId))
+    .map(({ portId, settings }): Feed => ({ id: portId, portId, settings }));
+  return [click, ...feeds, ...notes];
+}
+
+const plans = new WeakMap<Rig, WirePlan>();
+
+/** What leaves each port, with the song's start timecode and sections. Rigs are immutable, so it is memoized. */
+export function wiresOf(rig: Rig): WirePlan {
+  const known = plans.get(rig);
+  if (known) return known;
+  const { song } = rig;
+  const gear = rig.gear.map((one) => ({
+    ...one,
+    triggers: one.triggers.map((trigger) => withSections(trigger, song)),
+  }));
+  const plan = planWires({ ...planOf(rig), gear: [...planOf({ ...rig, gear: [] }).gear, ...gear] });
+  const wires = plan.wires.map((wire) => {
+    const { timecode } = wire.settings.sends;
+    const timecodeStart = timecode && atRate(song.timecodeStart, timecode);
+    return timecodeStart ? { ...wire, settings: { ...wire.settings, timecodeStart } } : wire;
   });
-  return [click, ...feeds];
-}
-
-/** The device whose sync stream goes to this port: its own, or the one it shares. */
-export function withTiming(rig: Rig, gear: Gear): Gear {
-  const other = rig.gear.find(({ id }) => id === gear.sharesFeedOf);
-  return other && other.sharesFeedOf === null ? other : gear;
-}
-
-/** A device is sent only the sync it follows; triggers go with either. */
-function timeSettings(gear: Gear, { song }: Rig): FeedSettings {
-  const { syncsTo, rate, sends, mmc, offsetMs, clockWhileStopped, clockRate } = gear;
-  const byLanguage = {
-    clock: { ...sends, timecode: null, mmc },
-    timecode: { ...NOTHING, timecode: rate, mmc },
-    nothing: { ...NOTHING, mmc },
-  };
-  return {
-    sends: byLanguage[syncsTo],
-    offsetMs,
-    clockWhileStopped,
-    clockRate,
-    timecodeStart: atRate(song.timecodeStart, rate),
-    triggers: gear.triggers.map((trigger) => withSections(trigger, song)),
-  };
+  const timed = { ...plan, wires };
+  plans.set(rig, timed);
+  return timed;
 }
 
 /** The start timecode, moved to an existing code: drop-frame skips 00 and 01 at most minutes. */

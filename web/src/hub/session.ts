@@ -106,11 +106,13 @@ export async function startSession(): Promise<void> {
   );
   // Ignore an update that was in flight when the input closed.
   await measure.onLive(Comlink.proxy((live) => useSession.setState(({ input }) => (input ? { live } : {}))));
-  onPortChange(({ id, connected }) => {
-    const gear = useSession.getState().rig?.gear.find(({ portId }) => portId === id);
-    if (!gear || !connected) return;
-    command({ kind: 'rejoin', feedId: gear.id });
-    if (!gear.able.rearms) clearReconnected(id);
+  onPortChange(({ id, direction, connected }) => {
+    // A network port has both directions under one id.
+    if (!connected || direction === 'in') return;
+    const gear = useSession.getState().rig?.gear.filter(({ portId }) => portId === id) ?? [];
+    if (gear.length === 0) return;
+    command({ kind: 'rejoin', feedId: id });
+    if (!gear.some(({ able }) => able.rearms)) clearReconnected(id);
   });
   // Browsers allow audio only after a user gesture. Prepare it on the very first one, because it blocks this thread for
   // a moment.

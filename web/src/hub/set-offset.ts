@@ -1,9 +1,7 @@
+import { withOffset } from '../store/rig-plan';
 import { changeRig } from './session';
 
-/** Sets one follower's offset; minus is earlier. */
+/** Sets the offset of one follower, and of everyone that moves with it; minus is earlier. */
 export function setOffset(gearId: string, offsetMs: number): Promise<void> {
-  return changeRig((rig) => ({
-    ...rig,
-    gear: rig.gear.map((one) => (one.id === gearId ? { ...one, offsetMs } : one)),
-  }));
+  return changeRig((rig) => withOffset(rig, gearId, offsetMs));
 }

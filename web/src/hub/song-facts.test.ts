@@ -45,7 +45,7 @@ test('each feed counts timecode from the song’s start at its own rate, even wh
   const late: Rig = { ...demo, song: { ...demo.song, timecodeStart: { hours: 1, minutes: 1, seconds: 0, frames: 0 } } };
   const at = (rate: Rig['gear'][number]['rate']) => {
     const gear = late.gear.map((one) => (one.id === 'weir' ? { ...one, rate } : one));
-    return feedsOf({ ...late, gear }).find(({ id }) => id === 'weir')!.settings;
+    return feedsOf({ ...late, gear }).find(({ id }) => id === 'boathouse-weir')!.settings;
   };
   expect(at('25')).toMatchObject({ sends: { timecode: '25' }, timecodeStart: { minutes: 1, frames: 0 } });
   expect(at('29.97df').timecodeStart).toEqual({ hours: 1, minutes: 1, seconds: 0, frames: 2 });
@@ -62,7 +62,7 @@ test('a trigger’s section override starts at the section’s beat and ends wit
     ...rig,
     gear: rig.gear.map((one) => (one.id === 'vole' ? { ...one, triggers: [trigger] } : one)),
   });
-  const of = (rig: Rig) => feedsOf(withTrigger(rig)).find(({ id }) => id === 'vole')!.settings.triggers![0]!;
+  const of = (rig: Rig) => feedsOf(withTrigger(rig)).find(({ id }) => id === 'boathouse-vole')!.settings.triggers![0]!;
   expect(of(demo).changes).toBeUndefined();
   expect(of(bySong).changes).toEqual([
     { fromBeat: 0, every: 'off' },

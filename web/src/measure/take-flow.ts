@@ -1,4 +1,5 @@
 import { BEATS_PER_BAR } from '@metronomo/core';
+import { wiresOf } from '../hub/feeds';
 import { isMidiPort, useMidiPorts } from '../hub/midi-ports';
 import { command, driveGear, measure, useSession } from '../hub/session';
 import { findCalibration } from '../store/calibrations';
@@ -141,9 +142,12 @@ async function recordInTurn(take: Take, bars: number, firstMs: number): Promise<
   const before = snapshot.muted;
   // Everyone, measured or not: they share one input.
   const silent = (alone: string | null) => {
-    for (const { id } of rig?.gear ?? []) {
-      const muted = alone === null ? before.includes(id) : id !== alone;
-      command({ kind: 'mute', feedId: id, muted });
+    if (!rig) return;
+    const port = rig.gear.find(({ id }) => id === alone)?.portId;
+    // A device driven by notes has a feed of its own, the others one per wire.
+    for (const feedId of [...wiresOf(rig).wires.map(({ portId }) => portId), ...rig.gear.map(({ id }) => id)]) {
+      const muted = alone === null ? before.includes(feedId) : feedId !== port && feedId !== alone;
+      command({ kind: 'mute', feedId, muted });
     }
   };
   const turns = lines.map(({ gearId, within: [fromMs] }, turn) =>

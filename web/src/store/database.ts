@@ -1,7 +1,7 @@
 import Dexie, { type EntityTable, type Table } from 'dexie';
 import { gear } from './gear';
-import { withNewNames } from './renamed-fields';
-import { BARE, upgradeRig } from './rig-plan';
+import { withNewNames, withOwnStreams } from './renamed-fields';
+import { BARE, upgradeRig, withPorts } from './rig-plan';
 import { indexedAs } from './take-kind';
 import type {
   Calibration,
@@ -111,13 +111,15 @@ export class Database extends Dexie {
             take.gearIds = gearNamed(take).map(({ id }) => id);
           });
       });
-    // Since this version what a device syncs to, and what it sends as a leader, are named so.
+    // Since this version what a device syncs to, and what it sends as a leader, are named so, and what leaves a port
+    // follows from the cables.
     this.version(8).upgrade((transaction) =>
       transaction
         .table<Rig, string>('rigs')
         .toCollection()
         .modify((rig) => {
-          rig.gear = rig.gear.map(withNewNames);
+          const gear = withOwnStreams(rig.gear.map(withNewNames));
+          Object.assign(rig, withPorts({ ...rig, gear }));
         }),
     );
   }

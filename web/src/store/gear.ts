@@ -3,8 +3,8 @@ import type { Gear, GearFacts } from './records';
 
 /** Defaults of a gear type. */
 export function factsOf(kind: GearKind): GearFacts {
-  const { notes, sockets, audioOuts, able, set, syncsTo, rate, leadsWith, sharesFeedOf, offset } = fromShelf(kind, '');
-  return { kind, notes, sockets, audioOuts, able, set, syncsTo, rate, leadsWith, sharesFeedOf, offset };
+  const { notes, sockets, audioOuts, able, set, syncsTo, rate, leadsWith, offset } = fromShelf(kind, '');
+  return { kind, notes, sockets, audioOuts, able, set, syncsTo, rate, leadsWith, offset };
 }
 
 /** A follower with its type's defaults, without cable or audio return. */

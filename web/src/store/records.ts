@@ -26,17 +26,7 @@ import type {
 /** What the musician says about a device: sockets, capabilities, settings. */
 export type GearFacts = Pick<
   RigGear,
-  | 'kind'
-  | 'notes'
-  | 'sockets'
-  | 'audioOuts'
-  | 'able'
-  | 'set'
-  | 'syncsTo'
-  | 'rate'
-  | 'leadsWith'
-  | 'sharesFeedOf'
-  | 'offset'
+  'kind' | 'notes' | 'sockets' | 'audioOuts' | 'able' | 'set' | 'syncsTo' | 'rate' | 'leadsWith' | 'offset'
 >;
 
 /** One device, app or computer in the rig. */
@@ -49,7 +39,7 @@ export interface Gear extends GearFacts {
   checked: string[];
   /** Position in the diagram; null for automatic layout. */
   place: { x: number; y: number } | null;
-  /** Its output port, derived from the cables; null if no cable connects it to the hub. */
+  /** The output port whose wire reaches it, directly or through other gear; null if none does. */
   portId: string | null;
   sends: { clock: boolean; transport: boolean; position: boolean };
   /** Whether it is also sent machine control. */

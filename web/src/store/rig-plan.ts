@@ -2,6 +2,7 @@ import {
   HUB_ID,
   hubGear,
   obstacleToCable,
+  portsOfGear,
   RigError,
   type Cable,
   type Cure,
@@ -18,15 +19,23 @@ export function planOf(rig: Rig): RigPlan {
   return { gear: [hubGear(rig.hubSockets), ...rig.gear], cables, leaders, routes };
 }
 
-/**
- * A device's output port is that of the hub socket its cable starts from; a device behind a thru has none of its own.
- */
-function withPorts(rig: Rig): Rig {
-  const portOf = ({ id }: Gear) => {
-    const cable = rig.cables.find(({ from, to }) => from.gearId === HUB_ID && to.gearId === id);
-    return rig.hubSockets.find((socket) => socket.id === cable?.from.socketId)?.portId ?? null;
-  };
-  return { ...rig, gear: rig.gear.map((one) => ({ ...one, portId: portOf(one) })) };
+/** A device's output port is the one whose wire reaches it: over its own cable, a thru, or a split box. */
+export function withPorts(rig: Rig): Rig {
+  const ports = portsOfGear(planOf(rig));
+  return { ...rig, gear: rig.gear.map((one) => ({ ...one, portId: ports.get(one.id) ?? null })) };
+}
+
+/** The devices that the hub's offset of this one moves as well: those on the same wire with the same kind of sync. */
+export function movesWith(rig: Rig, gear: Gear): Gear[] {
+  if (gear.portId === null) return [gear];
+  return rig.gear.filter(({ portId, syncsTo }) => portId === gear.portId && syncsTo === gear.syncsTo);
+}
+
+/** The rig with the hub's offset for a device, and for everyone that moves with it. */
+export function withOffset(rig: Rig, gearId: string, offsetMs: number): Rig {
+  const gear = rig.gear.find(({ id }) => id === gearId);
+  const moved = new Set(gear ? movesWith(rig, gear) : []);
+  return { ...rig, gear: rig.gear.map((one) => (moved.has(one) ? { ...one, offsetMs } : one)) };
 }
 
 /** @throws RigError with a message for the musician if they can't be connected. */
@@ -129,9 +138,7 @@ export function withoutGear(rig: Rig, gearId: string): Rig {
   const leaders = rig.leaders.filter((id) => id !== gearId);
   return withPorts({
     ...rig,
-    gear: rig.gear
-      .filter(({ id }) => id !== gearId)
-      .map((one) => (one.sharesFeedOf === gearId ? { ...one, sharesFeedOf: null } : one)),
+    gear: rig.gear.filter(({ id }) => id !== gearId),
     cables: rig.cables.filter(({ from, to }) => from.gearId !== gearId && to.gearId !== gearId),
     leaders: leaders.length > 0 ? leaders : [HUB_ID],
   });

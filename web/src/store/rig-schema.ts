@@ -24,6 +24,7 @@ const socketSchema: ObjectSchema<Socket> = object({
   link: string().required().oneOf(LINKS),
   portId: string().nullable().max(300),
   shared: boolean(),
+  sendsToLeader: boolean(),
   obeys: boolean(),
 });
 
@@ -107,7 +108,6 @@ const factsSchema = {
   leadsWith: string()
     .required()
     .oneOf(['clock', 'timecode'] as const),
-  sharesFeedOf: string().defined().nullable().max(64),
   offset: object({
     where: string()
       .required()

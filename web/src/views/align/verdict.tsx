@@ -12,6 +12,7 @@ const LIMITS: Record<OffsetLimit, string> = {
   latest: 'already sent as late as possible',
   resolution: 'limited by the device’s step size',
   doubt: 'too much jitter to get closer',
+  wire: 'shares its wire; a port of its own would fix it',
 };
 /** Smaller differences than this weren't set by ear on purpose. */
 const BY_EAR_MS = 0.05;

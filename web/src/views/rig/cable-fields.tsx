@@ -24,6 +24,8 @@ export function CableFields({ gear }: { gear: Gear }) {
   const insOfHub = portsOf('in', inputs);
   const back = rig.cables.find(({ from, to }) => from.gearId === gear.id && to.gearId === HUB_ID);
   const comesInBy = rig.hubSockets.find(({ id }) => id === back?.to.socketId)?.portId ?? '';
+  const feeding = rig.cables.find(({ from, to }) => from.gearId === HUB_ID && to.gearId === gear.id);
+  const fedBy = rig.hubSockets.find(({ id }) => id === feeding?.from.socketId)?.portId ?? '';
   const change = async (make: (before: Rig) => Rig) => {
     try {
       await changeRig(make);
@@ -40,7 +42,7 @@ export function CableFields({ gear }: { gear: Gear }) {
         {(id) => (
           <Select
             id={id}
-            value={gear.portId ?? ''}
+            value={fedBy}
             onChange={({ target }) =>
               void change((before) =>
                 setOutputPort(before, gear.id, ports.find((port) => port.id === target.value) ?? null),

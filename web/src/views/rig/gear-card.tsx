@@ -7,6 +7,7 @@ import { Field, Select } from '../../parts/field';
 import { useSession } from '../../hub/session';
 import type { Gear } from '../../store/records';
 import { withAudioOuts } from '../../store/gear';
+import { movesWith } from '../../store/rig-plan';
 import { AbilityFields, CommentField } from './ability-fields';
 import { CableFields, NoteTrafficField } from './cable-fields';
 import { Check } from '../../parts/check';
@@ -68,7 +69,7 @@ export function GearCard({ gear, onChange, onDuplicate, onDelete }: Props) {
           </fieldset>
         )}
         {gear.syncsTo === 'clock' && <ClockRateField gear={gear} onChange={onChange} />}
-        <StreamField gear={gear} onChange={onChange} />
+        <SharedWire gear={gear} />
         {gear.able.lead && <LeadField gear={gear} onChange={onChange} />}
         <ChannelField
           label="Receive channel"
@@ -159,29 +160,15 @@ function ClockRateField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   );
 }
 
-/** Whether the device has a sync stream of its own or shares another device's. */
-function StreamField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
-  const all = useSession(({ rig }) => rig?.gear);
-  const others = all?.filter(({ id, sharesFeedOf }) => id !== gear.id && !sharesFeedOf);
-  const isShared = all?.some(({ sharesFeedOf }) => sharesFeedOf === gear.id) ?? false;
+/** Everyone on a shared wire gets the same sync, at the same offset. */
+function SharedWire({ gear }: Pick<Props, 'gear'>) {
+  const rig = useSession(({ rig }) => rig);
+  const others = rig ? movesWith(rig, gear).filter(({ id }) => id !== gear.id) : [];
+  if (others.length === 0 || gear.syncsTo === 'nothing') return null;
   return (
-    <Field label="Sync stream" {...(isShared && { hint: 'Other devices share this stream' })}>
-      {(id) => (
-        <Select
-          id={id}
-          value={gear.sharesFeedOf ?? ''}
-          disabled={isShared}
-          onChange={({ target }) => void onChange({ sharesFeedOf: target.value === '' ? null : target.value })}
-        >
-          <option value="">own</option>
-          {others?.map((one) => (
-            <option key={one.id} value={one.id}>
-              same as {one.name}
-            </option>
-          ))}
-        </Select>
-      )}
-    </Field>
+    <p className="col-span-2 text-xs text-soft">
+      Shares its wire with {others.map(({ name }) => name).join(', ')}: same sync, same offset.
+    </p>
   );
 }
 

@@ -131,8 +131,10 @@ function CureButton({ cure, rig }: { cure: Cure; rig: Rig }) {
 }
 
 function restartFollower(rig: Rig, gearId: string): void {
-  command({ kind: 'rejoin', feedId: gearId });
-  clearReconnected(rig.gear.find(({ id }) => id === gearId)?.portId ?? '');
+  const feedId = rig.gear.find(({ id }) => id === gearId)?.portId;
+  if (!feedId) return;
+  command({ kind: 'rejoin', feedId });
+  clearReconnected(feedId);
 }
 
 function AcceptForm({ findingKey, onDone }: { findingKey: string; onDone: () => void }) {

@@ -125,6 +125,14 @@ function HubSockets({ rig }: { rig: Rig }) {
       ...before,
       hubSockets: before.hubSockets.map((one) => (one.id === socket.id ? { ...one, obeys: !one.obeys } : one)),
     }));
+  const sendToLeader = (socket: Socket) =>
+    void changeRig((before) => ({
+      ...before,
+      hubSockets: before.hubSockets.map((one) =>
+        one.id === socket.id ? { ...one, sendsToLeader: !one.sendsToLeader } : one,
+      ),
+    }));
+  const leader = rig.gear.find(({ id }) => id === rig.leaders[0]);
   return (
     <div role="group" aria-label="Hub ports">
       {DIRECTIONS.map(([direction, heading, word]) => (
@@ -149,6 +157,15 @@ function HubSockets({ rig }: { rig: Rig }) {
                       </Button>
                     </span>
                   </div>
+                  {direction === 'out' && leader && leader.portId === socket.portId && (
+                    <div title={`${leader.name} leads. The hub sends nothing on a wire that reaches it.`}>
+                      <Check
+                        label="Send to the leader too"
+                        checked={socket.sendsToLeader ?? false}
+                        onChange={() => sendToLeader(socket)}
+                      />
+                    </div>
+                  )}
                   {direction === 'in' && (
                     <div title="Start, stop, locate and MMC from this port control the hub while it leads.">
                       <Check

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { ChevronsLeft, ChevronsRight } from 'lucide-react';
-import { changeRig, command, hub, useSession } from '../../hub/session';
+import { command, hub, useSession } from '../../hub/session';
+import { setOffset } from '../../hub/set-offset';
 import type { Follower } from '../../hub/use-followers';
 
 /** Tempo change while a button is held, as a share. */
@@ -9,7 +10,7 @@ const NUDGE = 0.03;
 /** Speeds up or slows down all followers, or the selected one, while held by mouse, touch or keyboard. */
 export function NudgeButtons({ follower }: { follower: Follower | null }) {
   const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
-  const feedId = follower?.gear.id;
+  const feedId = follower?.gear.portId ?? undefined;
   const whom = follower ? follower.gear.name : 'all followers';
   const [held, setHeld] = useState(false);
   const send = (share: number) => command(feedId ? { kind: 'nudge', share, feedId } : { kind: 'nudge', share });
@@ -22,7 +23,7 @@ export function NudgeButtons({ follower }: { follower: Follower | null }) {
     if (!held) return;
     setHeld(false);
     send(0);
-    if (feedId) void keepOffset(feedId);
+    if (follower && feedId) void keepOffset(follower.gear.id, feedId);
   };
   const handlers = (share: number) => ({
     disabled: led && !feedId,
@@ -53,11 +54,8 @@ export function NudgeButtons({ follower }: { follower: Follower | null }) {
 }
 
 /** A nudge of one follower has moved its offset in the hub: store that in the rig. */
-async function keepOffset(feedId: string): Promise<void> {
+async function keepOffset(gearId: string, feedId: string): Promise<void> {
   const offsetMs = await hub.offsetOf(feedId);
   if (offsetMs === null) return;
-  await changeRig((rig) => ({
-    ...rig,
-    gear: rig.gear.map((one) => (one.id === feedId ? { ...one, offsetMs: Number(offsetMs.toFixed(3)) } : one)),
-  }));
+  await setOffset(gearId, Number(offsetMs.toFixed(3)));
 }

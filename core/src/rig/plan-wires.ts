@@ -1,0 +1,230 @@
+import type { FeedSettings } from '../feed/feed-settings';
+import type { FrameRate } from '../timecode/timecode';
+import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan } from './rig';
+import { generatesSync, passesThrough } from './sync-paths';
+
+/** What a wire can't give all of its gear at once. The first one on the wire gets its way. */
+export type WireConflictKind =
+  | 'clock offset'
+  | 'timecode offset'
+  | 'note offset'
+  | 'clock rate'
+  | 'clock while stopped'
+  | 'timecode rate'
+  | 'start and stop'
+  | 'song position'
+  | 'two streams';
+
+export interface WireConflict {
+  kind: WireConflictKind;
+  /** Everyone concerned. For settings, those who want something else than the first on the wire. */
+  gearIds: string[];
+}
+
+/** What leaves one output port of the hub: every byte once, for everyone on the wire. */
+export interface Wire {
+  portId: string;
+  /** The gear it serves, nearest first: on the port itself, behind thrus, behind split boxes. */
+  gearIds: string[];
+  settings: FeedSettings;
+  conflicts: WireConflict[];
+}
+
+/**
+ * `no cable`: nothing is connected to it. `no path`: connected, but not to a source of sync. `no port`: the hub's socket
+ * has no MIDI port. `cannot follow`: it has no external sync. `shared with the leader`: the hub sends nothing on a wire
+ * that reaches whoever leads.
+ */
+export type UnreachedReason = 'no cable' | 'no path' | 'no port' | 'cannot follow' | 'shared with the leader';
+
+export interface WirePlan {
+  wires: Wire[];
+  unreached: { gearId: string; reason: UnreachedReason }[];
+}
+
+/** A hub output and everything its bytes pass, nearest first. */
+interface Reach {
+  portId: string | null;
+  gearIds: string[];
+  /** Number of cables to each. */
+  distance: ReadonlyMap<string, number>;
+  /** Whether sync may go out even if it reaches the leader. */
+  toLeaderToo: boolean;
+}
+
+/**
+ * Compiles the drawing into what leaves each hub output port. Each device is served by the nearest port that reaches
+ * it; each byte leaves once per port, with the union of what the gear on it needs. Nothing goes out on a wire that
+ * reaches the leader, unless its socket says so.
+ */
+export function planWires(rig: RigPlan): WirePlan {
+  const leader = rig.leaders[0] ?? HUB_ID;
+  const reaches = reachesOf(rig);
+  const reachesLeader = ({ distance, toLeaderToo }: Reach) => distance.has(leader) && !toLeaderToo;
+  const usable = reaches.filter((reach) => reach.portId !== null && !reachesLeader(reach));
+  const nearest = nearestOf(usable);
+  const led = leader === HUB_ID ? new Set<string>() : reachedByLeader(rig, leader);
+  const served = rig.gear.filter((gear) => gear.id !== HUB_ID && gear.id !== leader && isServed(gear));
+
+  const wires = usable.flatMap((reach): Wire[] => {
+    const onWire = reach.gearIds.flatMap((id) => {
+      const gear = gearOf(rig, id);
+      return gear && nearest.get(id) === reach && served.includes(gear) ? [gear] : [];
+    });
+    if (onWire.length === 0) return [];
+    const twice = reach.gearIds.filter((id) => {
+      const gear = gearOf(rig, id);
+      return gear && nearest.get(id) !== reach && served.includes(gear);
+    });
+    const { settings, conflicts } = unionOf(onWire);
+    if (twice.length > 0) conflicts.push({ kind: 'two streams', gearIds: twice });
+    return [{ portId: reach.portId ?? '', gearIds: onWire.map(({ id }) => id), settings, conflicts }];
+  });
+
+  const unreached = rig.gear.flatMap((gear): WirePlan['unreached'] => {
+    if (gear.id === HUB_ID || gear.id === leader || gear.syncsTo === 'nothing') return [];
+    if (!gear.able.follow) return [{ gearId: gear.id, reason: 'cannot follow' }];
+    if (nearest.has(gear.id) || led.has(gear.id)) return [];
+    const by = reaches.filter(({ distance }) => distance.has(gear.id));
+    const reason = by.some(reachesLeader)
+      ? 'shared with the leader'
+      : by.length > 0
+        ? 'no port'
+        : cablesTo(rig, gear.id).length > 0
+          ? 'no path'
+          : 'no cable';
+    return [{ gearId: gear.id, reason }];
+  });
+  return { wires, unreached };
+}
+
+/** The hub output port whose wire reaches each device, whatever it syncs to. */
+export function portsOfGear(rig: RigPlan): Map<string, string> {
+  const nearest = nearestOf(reachesOf(rig).filter(({ portId }) => portId !== null));
+  return new Map([...nearest].map(([gearId, { portId }]) => [gearId, portId ?? '']));
+}
+
+/** Whether time, machine control or triggers are wanted. */
+function isServed({ able, syncsTo, mmc = false, triggers = [] }: RigGear): boolean {
+  return (syncsTo !== 'nothing' && able.follow) || mmc || triggers.length > 0;
+}
+
+/** One entry per port; sockets on the same port are one wire. */
+function reachesOf(rig: RigPlan): Reach[] {
+  const byPort = new Map<string, { portId: string | null; cables: Cable[]; toLeaderToo: boolean }>();
+  for (const cable of cablesFrom(rig, HUB_ID)) {
+    const socket = socketOf(rig, cable.from);
+    if (!socket || socket.direction !== 'out') continue;
+    const portId = socket.portId ?? null;
+    const key = portId ?? `no port ${socket.id}`;
+    const port = byPort.get(key) ?? { portId, cables: [], toLeaderToo: false };
+    port.cables.push(cable);
+    port.toLeaderToo ||= socket.sendsToLeader ?? false;
+    byPort.set(key, port);
+  }
+  return [...byPort.values()].map(({ portId, cables, toLeaderToo }) => {
+    const distance = walk(rig, cables);
+    return { portId, gearIds: [...distance.keys()], distance, toLeaderToo };
+  });
+}
+
+/** Breadth first, so that the nearest come first; loops end where they began. */
+function walk(rig: RigPlan, cables: readonly Cable[]): Map<string, number> {
+  const distance = new Map<string, number>();
+  let front = cables;
+  for (let steps = 1; front.length > 0; steps++) {
+    const next: Cable[] = [];
+    for (const { to } of front) {
+      const gear = gearOf(rig, to.gearId);
+      if (!gear || gear.id === HUB_ID || distance.has(gear.id)) continue;
+      distance.set(gear.id, steps);
+      for (const cable of cablesFrom(rig, gear.id)) if (passesThrough(rig, gear, cable)) next.push(cable);
+    }
+    front = next;
+  }
+  return distance;
+}
+
+function nearestOf(reaches: readonly Reach[]): Map<string, Reach> {
+  const nearest = new Map<string, Reach>();
+  for (const reach of reaches)
+    for (const [id, steps] of reach.distance) {
+      const known = nearest.get(id)?.distance.get(id) ?? Infinity;
+      if (steps < known) nearest.set(id, reach);
+    }
+  return nearest;
+}
+
+/** Gear that hears the leader itself, not the hub. */
+function reachedByLeader(rig: RigPlan, leaderId: string): Set<string> {
+  const leader = gearOf(rig, leaderId);
+  if (!leader || !generatesSync(rig, leader)) return new Set();
+  const outs = cablesFrom(rig, leaderId).filter(({ from }) => socketOf(rig, from)?.direction === 'out');
+  return new Set(walk(rig, outs).keys());
+}
+
+function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts: WireConflict[] } {
+  const conflicts: WireConflict[] = [];
+  /** The first one's value; the others that want something else are a conflict. */
+  const agreed = <Value>(
+    kind: WireConflictKind,
+    among: readonly RigGear[],
+    of: (one: RigGear) => Value,
+  ): Value | null => {
+    const [first, ...others] = among;
+    if (!first) return null;
+    const differ = others.filter((one) => of(one) !== of(first));
+    if (differ.length > 0) conflicts.push({ kind, gearIds: differ.map(({ id }) => id) });
+    return of(first);
+  };
+  const byClock = gear.filter(({ syncsTo }) => syncsTo === 'clock');
+  const byCode = gear.filter(({ syncsTo }) => syncsTo === 'timecode');
+  const sends = byClock.map(wanted);
+  const transport = agreed('start and stop', byClock, (one) => wanted(one).transport) ?? false;
+  // A receiver without song position would take up a continue in the middle of the song as its own beginning.
+  const position =
+    transport && sends.some((one) => one.position) && sends.every((one) => one.position || !one.transport);
+  if (!position && transport) agreed('song position', byClock, (one) => wanted(one).position);
+  const clockRate = agreed('clock rate', byClock, (one) => one.clockRate ?? 1) ?? 1;
+  agreed('clock while stopped', byClock, (one) => one.clockWhileStopped);
+  const timecode: FrameRate | null = agreed('timecode rate', byCode, (one) => one.rate);
+  const clockOffsetMs = agreed('clock offset', byClock, (one) => one.offsetMs);
+  const codeOffsetMs = agreed('timecode offset', byCode, (one) => one.offsetMs);
+  const noteOffsetsMs = noteOffsets(gear, conflicts);
+  const triggers = gear.flatMap((one) => one.triggers ?? []);
+  const settings: FeedSettings = {
+    sends: {
+      clock: sends.some(({ clock }) => clock),
+      transport,
+      position,
+      timecode,
+      mmc: gear.some(({ mmc }) => mmc),
+    },
+    offsetMs: clockOffsetMs ?? codeOffsetMs ?? gear[0]?.offsetMs ?? 0,
+    // Gear that plays on any clock must not get one while stopped, so all have to want it.
+    clockWhileStopped: byClock.length > 0 && byClock.every((one) => one.clockWhileStopped),
+    clockRate,
+    triggers,
+    ...(codeOffsetMs !== null && { timecodeOffsetMs: codeOffsetMs }),
+    ...(triggers.length > 0 && { noteOffsetsMs }),
+  };
+  return { settings, conflicts };
+}
+
+/** What a follower of clock is sent; by default, what it can make use of. */
+function wanted({ able, sends }: RigGear): { clock: boolean; transport: boolean; position: boolean } {
+  return sends ?? { clock: able.clock, transport: able.startStop, position: able.songPosition };
+}
+
+/** Notes are offset by channel: those of a trigger by its device's offset. */
+function noteOffsets(gear: readonly RigGear[], conflicts: WireConflict[]): Record<number, number> {
+  const offsets: Record<number, number> = {};
+  const differ = new Set<string>();
+  for (const { id, offsetMs, triggers = [] } of gear)
+    for (const { sends } of triggers) {
+      offsets[sends.channel] ??= offsetMs;
+      if (offsets[sends.channel] !== offsetMs) differ.add(id);
+    }
+  if (differ.size > 0) conflicts.push({ kind: 'note offset', gearIds: [...differ] });
+  return offsets;
+}
