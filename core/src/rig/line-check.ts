@@ -11,6 +11,7 @@ import {
   type RigGear,
   type RigPlan,
 } from './rig';
+import { planWires, type WireConflictKind } from './plan-wires';
 import { findLoop, followers, generatesSync, syncPaths } from './sync-paths';
 
 /** Live evidence about the rig; all of it may be missing. */
@@ -81,6 +82,10 @@ export type Seen =
   | { rule: 'ticks wait'; cableId: string; traffic: Traffic }
   | { rule: 'offset twice'; own: number; unit: OffsetPlace['unit']; inHubMs: number }
   | { rule: 'start again' }
+  | { rule: 'shares a wire'; portId: string; conflict: WireConflictKind; others: string[] }
+  | { rule: 'cannot follow' }
+  | { rule: 'shares the leader’s wire'; leaderId: string }
+  | { rule: 'leader waits for clock' }
   | { rule: 'route echoes'; from: string; to: string; through: string }
   | { rule: 'no answer'; cableId: string }
   | { rule: 'not measured' }
@@ -233,6 +238,41 @@ function causeOfSilence(rig: RigPlan, gear: RigGear, portsHere: Evidence['connec
   return gear.syncsTo === 'clock' && !gear.set.clockIn ? 'clock in is off' : null;
 }
 
+/** One wire can't give everyone their own. */
+const sharedWire: Rule = (rig) =>
+  planWires(rig).wires.flatMap(({ portId, gearIds, conflicts }) =>
+    conflicts.flatMap(({ kind, gearIds: concerned }) =>
+      concerned.map((id) => {
+        const others = gearIds.filter((other) => !concerned.includes(other));
+        return finding('wrong', id, { rule: 'shares a wire', portId: `${portId} ${kind}`, conflict: kind, others });
+      }),
+    ),
+  );
+
+const cannotFollow: Rule = (rig) =>
+  planWires(rig)
+    .unreached.filter(({ reason }) => reason === 'cannot follow')
+    .map(({ gearId }) => {
+      const canLead = gearOf(rig, gearId)?.able.lead ?? false;
+      const cure: Cure = canLead ? { kind: 'lead', gearId } : { kind: 'syncTo', gearId, syncsTo: 'nothing' };
+      return finding('wrong', gearId, { rule: 'cannot follow' }, cure);
+    });
+
+/** The hub sends nothing on a wire that reaches the leader. */
+const leadersWire: Rule = (rig) =>
+  planWires(rig)
+    .unreached.filter(({ reason }) => reason === 'shared with the leader')
+    .map(({ gearId }) =>
+      finding('wrong', gearId, { rule: 'shares the leader’s wire', leaderId: rig.leaders[0] ?? HUB_ID }),
+    );
+
+const leaderWaits: Rule = (rig) => {
+  const leader = leaderOf(rig);
+  if (!leader || leader.id === HUB_ID || leader.set.clockSource !== 'external') return [];
+  const cure: Cure = { kind: 'menu', gearId: leader.id, set: { clockSource: 'internal' } };
+  return [finding('wrong', leader.id, { rule: 'leader waits for clock' }, cure)];
+};
+
 const outdatedTempo: Rule = (rig) =>
   followers(rig)
     .filter(({ syncsTo, able, clockWhileStopped }) => syncsTo === 'clock' && able.showsTempo && !clockWhileStopped)
@@ -377,6 +417,10 @@ const RULES: readonly Rule[] = [
   otherFrameRate,
   mutualWait,
   nothingArrives,
+  sharedWire,
+  cannotFollow,
+  leadersWire,
+  leaderWaits,
   portInUse,
   tooManyDestinations,
   sameChannel,

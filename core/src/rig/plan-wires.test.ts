@@ -64,7 +64,6 @@ test.each<[string, Partial<RigGear>]>([
   ['clock rate', { clockRate: 2 }],
   ['clock while stopped', { clockWhileStopped: true }],
   ['start and stop', { sends: { clock: true, transport: false, position: false } }],
-  ['song position', { sends: { clock: true, transport: true, position: true } }],
 ])('%s: two devices on one wire can’t have their own', (kind, change) => {
   const sends = { clock: true, transport: true, position: false };
   const plan = rig(
@@ -73,6 +72,18 @@ test.each<[string, Partial<RigGear>]>([
     cables('hub/1 -> a', 'hub/1 -> b'),
   );
   expect(planWires(plan).wires[0]?.conflicts).toEqual([{ kind, gearIds: ['b'] }]);
+});
+
+test('song position goes to all who want it, unless it puts another one on the wire in the wrong place', () => {
+  const able = { ...box('b').able, songPosition: false };
+  const sends = { clock: true, transport: true, position: false };
+  const plan = (b: Partial<RigGear>) =>
+    planWires(rig([out('1')], [box('a'), box('b', { sends, ...b })], cables('hub/1 -> a', 'hub/1 -> b'))).wires[0];
+  expect(plan({})).toMatchObject({ settings: { sends: { position: true } }, conflicts: [] });
+  expect(plan({ able })).toMatchObject({
+    settings: { sends: { position: false } },
+    conflicts: [{ kind: 'song position', gearIds: ['b'] }],
+  });
 });
 
 test('two timecode rates on one wire are a conflict; the first is sent', () => {

@@ -3,7 +3,7 @@ import type { FrameRate } from '../timecode/timecode';
 import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan } from './rig';
 import { generatesSync, passesThrough } from './sync-paths';
 
-/** What a wire can't give all of its gear at once. The first one on the wire gets its way. */
+/** What a wire can't give all of its gear at once. Of different settings, the first one's on the wire is sent. */
 export type WireConflictKind =
   | 'clock offset'
   | 'timecode offset'
@@ -58,6 +58,17 @@ interface Reach {
  * reaches the leader, unless its socket says so.
  */
 export function planWires(rig: RigPlan): WirePlan {
+  const known = plans.get(rig);
+  if (known) return known;
+  const plan = compile(rig);
+  plans.set(rig, plan);
+  return plan;
+}
+
+/** Rigs are immutable, so plans are memoized. */
+const plans = new WeakMap<RigPlan, WirePlan>();
+
+function compile(rig: RigPlan): WirePlan {
   const leader = rig.leaders[0] ?? HUB_ID;
   const reaches = reachesOf(rig);
   const reachesLeader = ({ distance, toLeaderToo }: Reach) => distance.has(leader) && !toLeaderToo;
@@ -165,6 +176,9 @@ function reachedByLeader(rig: RigPlan, leaderId: string): Set<string> {
 
 function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts: WireConflict[] } {
   const conflicts: WireConflict[] = [];
+  const report = (kind: WireConflictKind, concerned: readonly RigGear[]) => {
+    if (concerned.length > 0) conflicts.push({ kind, gearIds: concerned.map(({ id }) => id) });
+  };
   /** The first one's value; the others that want something else are a conflict. */
   const agreed = <Value>(
     kind: WireConflictKind,
@@ -173,18 +187,22 @@ function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts:
   ): Value | null => {
     const [first, ...others] = among;
     if (!first) return null;
-    const differ = others.filter((one) => of(one) !== of(first));
-    if (differ.length > 0) conflicts.push({ kind, gearIds: differ.map(({ id }) => id) });
+    report(
+      kind,
+      others.filter((one) => of(one) !== of(first)),
+    );
     return of(first);
   };
   const byClock = gear.filter(({ syncsTo }) => syncsTo === 'clock');
   const byCode = gear.filter(({ syncsTo }) => syncsTo === 'timecode');
   const sends = byClock.map(wanted);
-  const transport = agreed('start and stop', byClock, (one) => wanted(one).transport) ?? false;
-  // A receiver without song position would take up a continue in the middle of the song as its own beginning.
-  const position =
-    transport && sends.some((one) => one.position) && sends.every((one) => one.position || !one.transport);
-  if (!position && transport) agreed('song position', byClock, (one) => wanted(one).position);
+  const transport = sends.some((one) => one.transport);
+  // Gear that knows start and stop, but shouldn't get them.
+  report('start and stop', transport ? byClock.filter((one) => one.able.startStop && !wanted(one).transport) : []);
+  // Without song position, a continue in the middle of the song starts a device at its own beginning.
+  const lost = byClock.filter((one) => wanted(one).transport && !wanted(one).position && !one.able.songPosition);
+  const position = sends.some((one) => one.position) && lost.length === 0;
+  report('song position', sends.some((one) => one.position) ? lost : []);
   const clockRate = agreed('clock rate', byClock, (one) => one.clockRate ?? 1) ?? 1;
   agreed('clock while stopped', byClock, (one) => one.clockWhileStopped);
   const timecode: FrameRate | null = agreed('timecode rate', byCode, (one) => one.rate);

@@ -14,7 +14,7 @@ const tablet = { ...usb, delayMs: 1.1 };
 export const BOATHOUSE: StudioSettings = {
   soundInterface: {
     sampleRate: 48_000,
-    channels: 10,
+    channels: 13,
     inputDelayMs: 7.4,
     noise: 0.0004,
     seed: 40,
@@ -37,6 +37,19 @@ export const BOATHOUSE: StudioSettings = {
       seed: 47,
       cable: loopback,
     },
+    // A second program on the same loopback.
+    {
+      portId: 'boathouse-ledger',
+      channel: 12,
+      voice: 'bell',
+      latencyMs: 0.9,
+      jitterMs: 0.2,
+      seed: 53,
+      cable: loopback,
+    },
+    // Two boxes behind a split box.
+    { portId: 'boathouse-pier', channel: 10, voice: 'wood', latencyMs: 14.2, jitterMs: 0.4, seed: 51, cable: din },
+    { portId: 'boathouse-pier', channel: 11, voice: 'skin', latencyMs: 14.6, jitterMs: 0.5, seed: 52, cable: din },
     { portId: 'boathouse-marsh', channel: 8, voice: 'bar', latencyMs: 22.1, jitterMs: 1, seed: 48, cable: network },
   ],
   gear: [

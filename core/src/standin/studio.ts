@@ -1,3 +1,4 @@
+import { group } from 'd3-array';
 import type { Port, Receiver } from '../hub/port';
 import { MidiParser } from '../midi/parser';
 import { BeatBox, type BeatBoxSettings } from './beat-box';
@@ -69,7 +70,13 @@ export class Studio {
     const ports = [this.#port(click.portId, this.#clickAt(click))];
     for (const box of boxes) ports.push(this.#plugIn(box, new BeatBox(box, this.#soundOf(box))));
     for (const one of gear) ports.push(this.#plugIn(one, this.#build(one)));
-    this.ports = new Map(ports.map((port) => [port.id, port]));
+    // Gear on one port, behind a split box or as apps, all get the same bytes.
+    this.ports = new Map(
+      [...group(ports, ({ id }) => id)].map(([id, shared]) => [
+        id,
+        this.#port(id, (bytes, atMs) => shared.forEach((port) => port.send(bytes, atMs))),
+      ]),
+    );
   }
 
   /** A device of a kind, to operate its front panel; null if there is none. */

@@ -20,7 +20,7 @@ export function Hints() {
   if (done || !demo) return null;
   const now = proved ? 3 : takes.length > 0 ? 2 : heard ? 1 : 0;
   const hints = [
-    { to: '/run', text: 'Listen: press Play. Eight devices sound after the click, each late by a different amount.' },
+    { to: '/run', text: 'Listen: press Play. Eleven devices sound after the click, each late by a different amount.' },
     { to: '/bench', text: 'Measure: record an eight-bar take on the Bench.' },
     { to: '/align', text: 'Align: one press puts every device in time and confirms it with a Proof.' },
   ];

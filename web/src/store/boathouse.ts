@@ -1,4 +1,4 @@
-import type { LinkKind, Section, Socket } from '@metronomo/core';
+import { HUB_ID, type LinkKind, type Section, type Socket, type SocketRef } from '@metronomo/core';
 import { pairs } from 'd3-array';
 import { factsOf, gear } from './gear';
 import { BARE, connect, setInputPort, setOutputPort } from './rig-plan';
@@ -21,7 +21,7 @@ function heard(id: string, name: string, input: number, change: Partial<Gear>): 
 const inHub = { ...factsOf('audioProgram').offset, where: 'hub' as const };
 const noShow = (kind: Gear['kind']) => ({ ...factsOf(kind).able, showsTempo: false });
 
-/** Eight devices with an audio return, and the rest of the room, with a few deliberate faults. */
+/** Eleven devices with an audio return, and the rest of the room, with a few deliberate faults. */
 const GEAR: readonly Gear[] = [
   heard('porch', 'Porch beat box', 1, { notes: 'Its display goes on blinking at the last tempo it heard.' }),
   heard('tide', 'Tide sampler', 2, { kind: 'sampler', sockets: factsOf('beatBox').sockets }),
@@ -35,6 +35,15 @@ const GEAR: readonly Gear[] = [
   heard('lantern', 'Lantern tablet', 6, { kind: 'tablet', sockets: oneLink('tablet', 'Tablet') }),
   heard('ledger', 'Ledger program', 7, { kind: 'audioProgram', sockets: oneLink('loopback', 'Loop'), offset: inHub }),
   heard('marsh', 'Marsh laptop', 8, { kind: 'audioProgram', sockets: oneLink('network', 'Net'), offset: inHub }),
+  heard('rush', 'Rush beat box', 10, { able: noShow('beatBox') }),
+  heard('teal', 'Teal sampler', 11, {
+    kind: 'sampler',
+    able: noShow('sampler'),
+    sockets: factsOf('beatBox').sockets,
+    set: { ...factsOf('sampler').set, channels: [2] },
+  }),
+  heard('quill', 'Quill program', 12, { kind: 'audioProgram', sockets: oneLink('loopback', 'Loop'), offset: inHub }),
+  gear({ id: 'pier', name: 'Pier split box', kind: 'splitBox' }),
   gear({
     id: 'weir',
     name: 'Weir recorder',
@@ -56,6 +65,7 @@ const GEAR: readonly Gear[] = [
     id: 'loft',
     name: 'Loft lamps',
     kind: 'lightingDesk',
+    sends: everything,
     sockets: oneLink('din', 'DIN'),
     set: { ...factsOf('lightingDesk').set, clockSource: 'internal', channels: [16] },
   }),
@@ -72,6 +82,13 @@ const PORTS: readonly [gearId: string, name: string][] = [
   ['marsh', 'Network'],
   ['weir', 'DIN 5'],
   ['vole', 'DIN 6'],
+  ['pier', 'DIN 7'],
+];
+/** Behind the split box, and on the loopback that another program uses already. */
+const SHARED: readonly [from: SocketRef, gearId: string][] = [
+  [{ gearId: 'pier', socketId: '1' }, 'rush'],
+  [{ gearId: 'pier', socketId: '2' }, 'teal'],
+  [{ gearId: HUB_ID, socketId: 'boathouse-ledger' }, 'quill'],
 ];
 const CHAIN = ['otter', 'fen', 'moss', 'reed', 'loft'];
 /** The bass line and knob movements on the chain, messages per second. */
@@ -110,9 +127,10 @@ export function boathouse(): Rig {
     (rig, [from, to]) => connect(rig, { gearId: from, socketId: 'thru' }, { gearId: to, socketId: 'in' }),
     back,
   );
-  const cables = chained.cables.map((cable) => ({
+  const shared = SHARED.reduce((rig, [from, gearId]) => connect(rig, from, { gearId, socketId: 'in' }), chained);
+  const cables = shared.cables.map((cable) => ({
     ...cable,
     notesPerSecond: ['otter', 'fen', 'moss'].includes(cable.to.gearId) ? CHAIN_NOTES : 0,
   }));
-  return { ...chained, cables };
+  return { ...shared, cables };
 }

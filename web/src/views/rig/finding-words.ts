@@ -1,4 +1,4 @@
-import { HUB_ID, type Cure, type Seen } from '@metronomo/core';
+import { HUB_ID, type Cure, type Seen, type WireConflictKind } from '@metronomo/core';
 import { count, decimal, fps, percent } from '../../parts/numbers';
 
 export interface FindingWords {
@@ -6,6 +6,18 @@ export interface FindingWords {
   /** What it means, and what to do. */
   text: string;
 }
+
+const WIRE_CONFLICTS: Record<WireConflictKind, string> = {
+  'clock offset': 'It has another clock offset than the rest of the wire, and only one can be sent.',
+  'timecode offset': 'It has another timecode offset than the rest of the wire, and only one can be sent.',
+  'note offset': 'Its beat triggers have another offset on the same channel, and only one can be sent.',
+  'clock rate': 'It wants another clock rate than the rest of the wire, and only one can be sent.',
+  'clock while stopped': 'Not everyone on the wire wants clock while stopped, so none is sent.',
+  'timecode rate': 'It needs another frame rate than the rest of the wire, and only one can be sent.',
+  'start and stop': 'Start and stop are off for it, but others on the wire need them.',
+  'song position': 'It has no song position, so everyone on the wire starts on a bar, from the top.',
+  'two streams': 'A second port reaches it, so every tick arrives twice.',
+};
 
 type NameOf = (gearId: string) => string;
 
@@ -111,6 +123,26 @@ function findingText(seen: Seen, gearId: string, nameOf: NameOf): FindingWords {
       return {
         title: `${name} needs to be restarted`,
         text: 'Its port was reconnected. Press play on the device, or restart it from the hub.',
+      };
+    case 'shares a wire':
+      return {
+        title: `${name} shares its wire`,
+        text: `${WIRE_CONFLICTS[seen.conflict]} ${seen.others.length > 0 ? `Also on the wire: ${names(seen.others)}. ` : ''}Give ${name} a port of its own.`,
+      };
+    case 'cannot follow':
+      return {
+        title: `${name} can’t follow`,
+        text: 'It has no external sync, so the hub sends it none. Let it lead, or leave it unsynced.',
+      };
+    case 'shares the leader’s wire':
+      return {
+        title: `${name} gets no sync`,
+        text: `Its wire also reaches ${nameOf(seen.leaderId)}, the leader, and the hub never sends clock to the leader. Give ${name} a port of its own.`,
+      };
+    case 'leader waits for clock':
+      return {
+        title: `${name} leads, but waits for external clock`,
+        text: 'It sends nothing until it receives clock itself. Set its clock source to internal, then update it here.',
       };
     case 'route echoes':
       return {
