@@ -13,7 +13,7 @@ export async function memoryFigures(minutes: number): Promise<Figure[]> {
   try {
     await page.open('/run');
     await page.press('Play');
-    await page.sees(/8 of 8\s+locked/, 60_000);
+    await page.sees(/11 of 11\s+locked/, 60_000);
     await delay(SETTLE_MS);
     const first = await heapMb(page);
     await delay(minutes * 60_000);
@@ -21,7 +21,7 @@ export async function memoryFigures(minutes: number): Promise<Figure[]> {
     const text = await page.sees('playing');
     return [
       {
-        what: `Memory of the page over ${minutes} min of the demo rolling, all eight heard`,
+        what: `Memory of the page over ${minutes} min of the demo rolling, all eleven heard`,
         ours: `${first.toFixed(1)} MB after a minute, ${last.toFixed(1)} MB at the end`,
         beside: `${/(\d+) late messages/.exec(text)?.[1] ?? '?'} late messages meanwhile`,
       },

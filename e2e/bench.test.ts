@@ -64,7 +64,7 @@ test('the audio round trip is measured, and a take without a click input subtrac
 });
 
 test('one at a time on a shared input: each device alone in its turn, and all of them play again afterwards', async () => {
-  await option('One at a time on input 11');
+  await option('One at a time on input 14');
   const boxes = await page.driver.findElements(By.css('fieldset label'));
   for (const box of boxes) {
     const wanted = /^(Porch|Tide)/.test(await box.getText());

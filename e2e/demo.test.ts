@@ -63,9 +63,9 @@ test('the page is cross-origin isolated, so that its clock isn’t rounded', asy
   expect(await page.driver.executeScript('return crossOriginIsolated')).toBe(true);
 });
 
-test('play: all eight lock and are heard out of time; space stops and plays', async () => {
+test('play: all eleven lock and are heard out of time; space stops and plays', async () => {
   await page.press('Play');
-  await page.sees(/8 of 8\s+locked/);
+  await page.sees(/11 of 11\s+locked/);
   await page.sees(/\+1[23]\.\d[\s\S]*\+3[12]\.\d/);
   await page.driver.findElement(By.css('body')).sendKeys(Key.SPACE);
   await page.sees('stopped');
@@ -73,7 +73,7 @@ test('play: all eight lock and are heard out of time; space stops and plays', as
 
 test('a tempo typed during playback reaches everyone', async () => {
   await page.driver.findElement(By.css('body')).sendKeys(Key.SPACE);
-  await page.sees(/playing, 8 of 8/);
+  await page.sees(/playing, 11 of 11/);
   await setTempo('180');
   await page.sees(/((179\.[5-9]|180\.[0-5])\d[\s\S]*){2}/);
   await page.press('Stop');
@@ -99,9 +99,9 @@ test('a take finds each hidden latency', async () => {
 
 test('one press measures, applies and confirms: everyone on the beat within 0.5 ms, or as close as can be told', async () => {
   await page.press('Align all');
-  await page.sees(/All 8 in time, confirmed after [123] pass/, 120_000);
+  await page.sees(/All 11 in time, confirmed after [123] pass/, 120_000);
   const proof = (await takes()).filter((one) => one.proof).at(-1);
-  expect(proof!.lines).toHaveLength(8);
+  expect(proof!.lines).toHaveLength(11);
   const rig = (await stored<StoredRig>(page.driver, 'rigs')).find(({ id }) => id === 'boathouse')!;
   for (const { gearId } of proof!.lines) {
     // Checked against the hidden latency, which no proof can see.

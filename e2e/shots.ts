@@ -25,7 +25,7 @@ try {
   await picture('rig-channels');
   await page.go('run');
   await page.press('Play');
-  await page.sees(/8 of 8\s+locked/);
+  await page.sees(/11 of 11\s+locked/);
   await new Promise((resolve) => setTimeout(resolve, 9000));
   await picture('run');
   await sheet('night');
@@ -40,7 +40,7 @@ try {
   await picture('bench');
   await page.go('align');
   await page.press('Align all');
-  await page.sees('All 8 in time', 240_000);
+  await page.sees('All 11 in time', 240_000);
   await picture('align');
   await page.tab('Device offsets');
   const where = '//select[@aria-label="Offset location for Marsh laptop"]/option';
@@ -91,7 +91,7 @@ try {
   await page.go('run');
   await page.press('Incoming sync');
   await page.press('Start Vole keyboard');
-  await page.sees(/8 of 8\s+locked/, 60_000);
+  await page.sees(/11 of 11\s+locked/, 60_000);
   await picture('run-led');
   await page.go('bench');
   await page.press('How stable is this clock?');

@@ -3,12 +3,12 @@ import { SIXTEENTHS_PER_BEAT, type MidiMessage, type TimedMessage, TICKS_PER_SIX
 import { MeterMap } from '../tempo/meter-map';
 import { TempoMap } from '../tempo/tempo-map';
 import { framesToPosition, songFrames } from '../timecode/code-position';
-import { framesToTimecode, timecodeToFrames } from '../timecode/timecode';
+import { codeAtRate, framesToTimecode, timecodeToFrames } from '../timecode/timecode';
 import { fullFrameMessage } from '../timecode/timecode-messages';
 import { bpmAt, from, songMsAt, type Motion } from '../transport/motion';
 import { ClockLane } from './clock-lane';
 import { CodeLane } from './code-lane';
-import type { FeedSettings } from './feed-settings';
+import { MAX_OFFSET_MS, type FeedSettings } from './feed-settings';
 import { messageOf, TriggerLane } from './trigger-lane';
 
 const { ceil, floor, max, min } = Math;
@@ -49,6 +49,28 @@ interface Greeting {
   readonly messages: { message: MidiMessage; leadMs: number }[];
 }
 
+/** An offset that moves from one value to another along the grid, or stays. */
+interface Offset {
+  readonly ms: number;
+  readonly slope: number;
+  readonly sinceGridMs: number;
+  readonly untilGridMs: number;
+  readonly thenMs: number;
+}
+
+/** How much an offset moves per ms of grid: ticks come at least 62% of their distance apart. */
+const SLEW = 0.38;
+
+function steady(ms: number): Offset {
+  return { ms, slope: 0, sinceGridMs: -Infinity, untilGridMs: -Infinity, thenMs: ms };
+}
+
+function moving(ms: number, sinceGridMs: number, slope: number, thenMs: number): Offset {
+  return slope === 0
+    ? steady(thenMs)
+    : { ms, slope, sinceGridMs, untilGridMs: sinceGridMs + (thenMs - ms) / slope, thenMs };
+}
+
 /** A one-time event at a point of the grid. */
 interface Action {
   readonly gridMs: number;
@@ -66,7 +88,7 @@ export class FeedPlanner {
   #meter: MeterMap;
   readonly #settings: FeedSettings;
   readonly #clockRate: number;
-  #offset: { ms: number; slope: number; sinceGridMs: number };
+  #offset: Offset;
   #clock: ClockLane | null = null;
   #code: CodeLane | null = null;
   #triggers: TriggerLane | null = null;
@@ -88,7 +110,7 @@ export class FeedPlanner {
     this.#meter = meter;
     this.#settings = settings;
     this.#clockRate = settings.clockRate ?? 1;
-    this.#offset = { ms: settings.offsetMs, slope: 0, sinceGridMs: 0 };
+    this.#offset = steady(settings.offsetMs);
   }
 
   /**
@@ -177,10 +199,16 @@ export class FeedPlanner {
   }
 
   /**
-   * Takes effect on the next message; one that the new offset would move before the previous goes out right after it.
+   * While anything runs, the offset moves there so that no two ticks come closer than 60% of their distance: 200 ms take
+   * half a second. Otherwise it applies at once.
    */
   setOffset(offsetMs: number): void {
-    this.#offset = { ms: offsetMs, slope: 0, sinceGridMs: 0 };
+    const sinceGridMs = this.#plannedGridMs;
+    const ms = this.#offsetAt(sinceGridMs);
+    const runs = this.#motion !== null || this.#clock !== null;
+    if (!runs || sinceGridMs === -Infinity) this.#offset = steady(offsetMs);
+    else if (offsetMs !== this.#offset.thenMs)
+      this.#offset = moving(ms, sinceGridMs, Math.sign(offsetMs - ms) * SLEW, offsetMs);
   }
 
   /** The current offset, ms; nudging moves it. */
@@ -188,20 +216,28 @@ export class FeedPlanner {
     return this.#offsetAt(this.#plannedGridMs);
   }
 
+  /** The earlier of the current offset and the one it is moving to, ms. */
+  get earliestOffsetMs(): number {
+    return min(this.offsetMs, this.#offset.thenMs);
+  }
+
   /**
    * Nudges this follower: it runs faster than the grid by this share (0.03 is 3%), or slower, until set to 0. The
-   * offset keeps the accumulated shift.
+   * offset keeps the accumulated shift, which ends at `MAX_OFFSET_MS`.
    */
   nudge(share: number): void {
     const sinceGridMs = this.#plannedGridMs;
     if (sinceGridMs === -Infinity) return;
-    this.#offset = { ms: this.#offsetAt(sinceGridMs), slope: 1 / (1 + share) - 1, sinceGridMs };
+    const slope = 1 / (1 + share) - 1;
+    const ms = this.#offsetAt(sinceGridMs);
+    const limit = max(Math.abs(ms), MAX_OFFSET_MS);
+    this.#offset = slope === 0 ? steady(ms) : moving(ms, sinceGridMs, slope, Math.sign(slope) * limit);
   }
 
   /** Everything due from `fromMs` up to, not including, `toMs`. Windows must follow on from each other. */
   plan(fromMs: number, toMs: number): TimedMessage[] {
     if (!this.#started && !this.#clock && this.#settings.clockWhileStopped)
-      this.#clock = this.#idleFrom(fromMs - this.#offset.ms, 0);
+      this.#clock = this.#idleFrom(this.#gridOfDue(fromMs), 0);
     const out: TimedMessage[] = [];
     const untilGridMs = this.#gridOfDue(toMs);
     while (this.#nothingUntilGridMs < untilGridMs) {
@@ -317,7 +353,7 @@ export class FeedPlanner {
   #mmcLocate(songMs: number): MidiMessage {
     const { sends, timecodeStart = MIDNIGHT } = this.#settings;
     const rate = sends.timecode ?? '30';
-    const frames = max(0, songFrames(songMs, timecodeStart, rate));
+    const frames = max(0, songFrames(songMs, codeAtRate(timecodeStart, rate), rate));
     return encodeMmc({ kind: 'locate', position: framesToPosition(frames, rate) });
   }
 
@@ -335,14 +371,16 @@ export class FeedPlanner {
   }
 
   #offsetAt(gridMs: number): number {
-    const { ms, slope, sinceGridMs } = this.#offset;
-    return slope === 0 ? ms : ms + slope * (gridMs - sinceGridMs);
+    const { ms, slope, sinceGridMs, untilGridMs, thenMs } = this.#offset;
+    if (gridMs >= untilGridMs) return thenMs;
+    return gridMs <= sinceGridMs ? ms : ms + slope * (gridMs - sinceGridMs);
   }
 
   /** The point of the grid that is due at a time. */
   #gridOfDue(dueMs: number): number {
-    const { ms, slope, sinceGridMs } = this.#offset;
-    return slope === 0 ? dueMs - ms : (dueMs - ms + slope * sinceGridMs) / (1 + slope);
+    const { ms, slope, sinceGridMs, untilGridMs, thenMs } = this.#offset;
+    if (dueMs >= untilGridMs + thenMs) return dueMs - thenMs;
+    return dueMs <= sinceGridMs + ms ? dueMs - ms : (dueMs - ms + slope * sinceGridMs) / (1 + slope);
   }
 
   #dropActionsFrom(gridMs: number): void {

@@ -29,6 +29,9 @@ export const CLICK_SOUNDS = {
 export type ClickSound = keyof typeof CLICK_SOUNDS;
 export const CLICK_NOTES: BeatNotes = CLICK_SOUNDS['wood block'];
 
+/** The range of an offset, ms to either side; nudging ends there. */
+export const MAX_OFFSET_MS = 500;
+
 /** What leaves one wire, and when: one offset per kind of message. */
 export interface FeedSettings {
   sends: {

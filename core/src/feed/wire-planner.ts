@@ -73,7 +73,7 @@ export class WirePlanner {
 
   /** The earliest offset of any kind, ms. */
   get earliestOffsetMs(): number {
-    return Math.min(...this.#kinds.map(({ planner }) => planner.offsetMs));
+    return Math.min(...this.#kinds.map(({ planner }) => planner.earliestOffsetMs));
   }
 
   /** When the last message planned so far is due. */

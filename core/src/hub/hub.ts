@@ -44,6 +44,8 @@ export interface HubSnapshot {
   /** Feeds stopped individually, and muted feeds. */
   held: string[];
   muted: string[];
+  /** Feeds silenced by a fault in their planning, with the reason. */
+  faults: { feedId: string; reason: string }[];
   /** Pre-roll: how long everyone waits at play, so that the earliest follower can be early. */
   preRollMs: number;
   lookaheadMs: number;
@@ -66,6 +68,8 @@ const SAME_TEMPO = 3e-5;
 /** The hub's id in the fallback order. */
 export const HUB = 'hub';
 
+const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
+
 interface FeedState {
   readonly feed: Feed;
   readonly planner: WirePlanner;
@@ -73,6 +77,8 @@ interface FeedState {
   readonly held?: boolean;
   /** Keeps running, but nothing is sent. */
   readonly muted?: boolean;
+  /** Why nothing more is sent until the feed is replaced or rejoins. */
+  readonly fault?: string | null;
 }
 
 /**
@@ -139,9 +145,9 @@ export class Hub {
     for (const feed of feeds) {
       const old = before.get(feed.id);
       const keeps = old && sameButOffset(old.feed, feed);
-      const planner = keeps ? old.planner : this.#newPlanner(feed);
-      planner.setOffsets(feed.settings);
-      this.#lines.set(feed.id, { ...old, feed, planner });
+      const made = keeps ? { planner: old.planner } : this.#newPlanner(feed);
+      made.planner.setOffsets(feed.settings);
+      this.#lines.set(feed.id, { ...old, feed, ...made });
       if (old && !keeps) this.#sayStop(old);
     }
     for (const [id, old] of before) if (!this.#lines.has(id)) this.#sayStop(old);
@@ -245,16 +251,36 @@ export class Hub {
     this.#started = true;
     this.#nowMs = nowMs;
     this.#lookaheadMs = lookaheadMs;
-    this.#follow();
+    this.#followSafely();
     const toMs = Math.max(this.#horizonMs, nowMs + lookaheadMs);
     const out = this.#farewells.splice(0);
-    for (const { feed, planner, muted } of this.#lines.values())
-      for (const { atMs, message } of planner.plan(this.#horizonMs, toMs + (this.#early.get(feed.portId) ?? 0)))
-        if (!muted) out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
+    for (const line of this.#lines.values()) this.#planLine(line, toMs, out);
     this.#horizonMs = toMs;
     this.#messages += out.length;
     this.#timeline.forgetBefore(nowMs);
     return out;
+  }
+
+  /** A fault in one wire silences that wire; the others play on. */
+  #planLine(line: FeedState, toMs: number, out: Outgoing[]): void {
+    const { feed, planner, muted, fault } = line;
+    if (fault) return;
+    try {
+      for (const { atMs, message } of planner.plan(this.#horizonMs, toMs + (this.#early.get(feed.portId) ?? 0)))
+        if (!muted) out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
+    } catch (error) {
+      this.#sayStop(line);
+      this.#lines.set(feed.id, { ...line, fault: reasonOf(error) });
+    }
+  }
+
+  /** A leader that can't be followed is a lost leader. */
+  #followSafely(): void {
+    try {
+      this.#follow();
+    } catch {
+      this.#fallBack();
+    }
   }
 
   snapshot(): HubSnapshot {
@@ -264,6 +290,9 @@ export class Hub {
       sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs)),
       held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
       muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
+      faults: [...this.#lines.values()].flatMap(({ feed, fault }) =>
+        fault ? [{ feedId: feed.id, reason: fault }] : [],
+      ),
       preRollMs: this.#leadMs(),
       lookaheadMs: this.#lookaheadMs,
       messages: this.#messages,
@@ -468,16 +497,22 @@ export class Hub {
     this.#lines.set(feedId, { ...line, feed: { ...line.feed, settings } });
   }
 
-  #newPlanner(feed: Feed): WirePlanner {
-    return new WirePlanner(this.#song, feed.settings, this.#meter);
+  /** A silent planner and the reason, if the feed's settings make no sense. */
+  #newPlanner({ settings }: Feed): { planner: WirePlanner; fault: string | null } {
+    try {
+      return { planner: new WirePlanner(this.#song, settings, this.#meter), fault: null };
+    } catch (error) {
+      const silent = { sends: NO_SYNC, offsetMs: 0, clockWhileStopped: false };
+      return { planner: new WirePlanner(this.#song, silent, this.#meter), fault: reasonOf(error) };
+    }
   }
 
   #rejoin(feedId: string): void {
     const line = this.#lines.get(feedId);
     if (!line) return;
-    const planner = this.#newPlanner(line.feed);
-    this.#lines.set(feedId, { ...line, planner, held: false });
-    this.#join(planner);
+    const made = this.#newPlanner(line.feed);
+    this.#lines.set(feedId, { ...line, ...made, held: false });
+    this.#join(made.planner);
   }
 
   /** Stop it first: a follower that is still playing ignores song position and would get the same beats twice. */
@@ -491,7 +526,7 @@ export class Hub {
     const line = this.#lines.get(feedId);
     if (!line || line.held) return;
     this.#sayStop(line);
-    this.#lines.set(feedId, { ...line, planner: this.#newPlanner(line.feed), held: true });
+    this.#lines.set(feedId, { ...line, ...this.#newPlanner(line.feed), held: true });
   }
 
   /** An unmuted follower has lost its position, so rejoin it. */
@@ -541,7 +576,7 @@ export class Hub {
     const { beat, songMs } = this.#timeline.at(this.#horizonMs);
     for (const [id, line] of this.#lines) {
       this.#sayStop(line, nowMs);
-      this.#lines.set(id, { ...line, planner: this.#newPlanner(line.feed) });
+      this.#lines.set(id, { ...line, ...this.#newPlanner(line.feed) });
     }
     this.#timeline.change(nowMs, { rolling: false, beat, songMs, speed: 1 });
     this.#horizonMs = nowMs;
@@ -555,6 +590,10 @@ export class Hub {
     for (const message of messages)
       this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
   }
+}
+
+function reasonOf(error: unknown): string {
+  return error instanceof Error ? error.message : String(error);
 }
 
 /** Song position counts sixteenths, so anyone can join there. */

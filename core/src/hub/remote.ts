@@ -2,7 +2,7 @@ import { SIXTEENTHS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { decodeMmc, type MmcCommand } from '../midi/mmc';
 import type { TempoMap } from '../tempo/tempo-map';
 import { framesToSeconds, positionToFrames } from '../timecode/code-position';
-import { timecodeToFrames } from '../timecode/timecode';
+import { codeAtRate, timecodeToFrames } from '../timecode/timecode';
 import type { HubCommand } from './hub-command';
 import type { SourceSettings } from './source';
 
@@ -36,7 +36,7 @@ function machineCommand(command: MmcCommand, settings: SourceSettings, song: Tem
       const place = positionToFrames(command.position);
       if (!place) return [];
       const { timecodeStart } = settings;
-      const start = timecodeStart ? timecodeToFrames(timecodeStart, place.rate) : 0;
+      const start = timecodeStart ? timecodeToFrames(codeAtRate(timecodeStart, place.rate), place.rate) : 0;
       const beat = song.beatAt(framesToSeconds(place.frames - start, place.rate) * 1000);
       return beat >= 0 ? [{ kind: 'locate', beat }] : [];
     }

@@ -4,7 +4,7 @@ import { TimecodeFollower } from '../follow/timecode-follower';
 import type { TimedMessage } from '../midi/message';
 import { MidiParser } from '../midi/parser';
 import type { TempoMap } from '../tempo/tempo-map';
-import { FRAME_RATES, timecodeToFrames, type FrameRate, type Timecode } from '../timecode/timecode';
+import { codeAtRate, FRAME_RATES, timecodeToFrames, type FrameRate, type Timecode } from '../timecode/timecode';
 
 /** A possible leader: a port and the sync it sends. */
 export interface SourceSettings {
@@ -120,7 +120,9 @@ export class Source {
     const { state, rolling, rate, seconds, speed } = this.#timecode.at(nowMs);
     if (rate === null || seconds === null) return null;
     const { timecodeStart } = this.settings;
-    const startSeconds = timecodeStart ? timecodeToFrames(timecodeStart, rate) / FRAME_RATES[rate].perSecond : 0;
+    // The start is a code of the song's rate, which the incoming rate may lack.
+    const start = timecodeStart ? timecodeToFrames(codeAtRate(timecodeStart, rate), rate) : 0;
+    const startSeconds = start / FRAME_RATES[rate].perSecond;
     const songMs = (seconds - startSeconds) * 1000 + aheadMs * speed;
     const beat = map.beatAt(songMs);
     return { state, rolling, beat, songMs, bpm: map.bpmAt(beat) * Math.abs(speed), speed };

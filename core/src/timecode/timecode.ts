@@ -74,6 +74,14 @@ export function timecodeToFrames(timecode: Timecode, rate: FrameRate): number {
   return (totalMinutes * 60 + seconds) * count + frames - dropped;
 }
 
+/** The code itself, or the nearest that exists at this rate: at most the last frame, and no dropped number. */
+export function codeAtRate(timecode: Timecode, rate: FrameRate): Timecode {
+  const { count, drop } = FRAME_RATES[rate];
+  const frames = Math.min(timecode.frames, count - 1);
+  const dropped = drop && timecode.minutes % 10 !== 0 && timecode.seconds === 0 && frames < 2;
+  return { ...timecode, frames: dropped ? 2 : frames };
+}
+
 /** `01:02:03:04`; in drop-frame `01:02:03;04`. */
 export function formatTimecode(timecode: Timecode, rate: FrameRate): string {
   const two = (value: number) => String(value).padStart(2, '0');

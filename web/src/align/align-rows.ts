@@ -1,4 +1,5 @@
 import {
+  MAX_OFFSET_MS,
   ownUnitMs,
   poolTakes,
   solveOffsets,
@@ -10,7 +11,6 @@ import {
 } from '@metronomo/core';
 import { changedSince } from './changed-since';
 import { withAudioReturn } from '../store/gear';
-import { MAX_OFFSET_MS } from '../store/rig-schema';
 import type { Drive, Gear, Rig, Take, TakeLine } from '../store/records';
 
 /** One follower in Align. Times in ms, + is late. */

@@ -6,6 +6,7 @@ import { gear as newGear } from '../store/gear';
 import { withNewNames, withOwnStreams } from '../store/renamed-fields';
 import { BARE, planOf, withPorts } from '../store/rig-plan';
 import { rigSchema } from '../store/rig-schema';
+import { withExistingStart } from '../store/start-timecode';
 
 const RIG_FILE_VERSION = 2;
 const MAX_BYTES = 2_000_000;
@@ -40,10 +41,10 @@ export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
   } as Rig;
   try {
     // Validate the schema first; the cabling check assumes a well-formed rig.
-    const whole = rigSchema.validateSync(
-      { ...known, gear: gearIn(known.gear, version, notes) },
-      { strict: true },
-    ) as Rig;
+    const repaired = withExistingStart(known);
+    if (repaired) notes.push(repaired.note);
+    const { rig } = repaired ?? { rig: known };
+    const whole = rigSchema.validateSync({ ...rig, gear: gearIn(rig.gear, version, notes) }, { strict: true }) as Rig;
     return { rig: withPorts(withoutLooseCables(whole, notes)), notes };
   } catch (error) {
     if (error instanceof ValidationError)

@@ -1,15 +1,13 @@
 import {
   CLICK_SOUNDS,
+  codeAtRate,
   COMMON_TIME,
-  FRAME_RATES,
   planWires,
   songMaps,
   type BeatTrigger,
   type Feed,
   type FeedSettings,
-  type FrameRate,
   type SongSettings,
-  type Timecode,
   type WirePlan,
 } from '@metronomo/core';
 import type { Drive, Gear, Rig, Song, Trigger } from '../store/records';
@@ -53,19 +51,12 @@ export function wiresOf(rig: Rig): WirePlan {
   const plan = planWires({ ...planOf(rig), gear: [...planOf({ ...rig, gear: [] }).gear, ...gear] });
   const wires = plan.wires.map((wire) => {
     const { timecode } = wire.settings.sends;
-    const timecodeStart = timecode && atRate(song.timecodeStart, timecode);
+    const timecodeStart = timecode && codeAtRate(song.timecodeStart, timecode);
     return timecodeStart ? { ...wire, settings: { ...wire.settings, timecodeStart } } : wire;
   });
   const timed = { ...plan, wires };
   plans.set(rig, timed);
   return timed;
-}
-
-/** The start timecode, moved to an existing code: drop-frame skips 00 and 01 at most minutes. */
-function atRate(start: Timecode, rate: FrameRate): Timecode {
-  const frames = Math.min(start.frames, FRAME_RATES[rate].count - 1);
-  const dropped = rate === '29.97df' && start.minutes % 10 !== 0 && start.seconds === 0 && frames < 2;
-  return { ...start, frames: dropped ? 2 : frames };
 }
 
 /** A trigger's per-section settings, with each section's first beat. */

@@ -51,6 +51,7 @@ const AT_REST: HubSnapshot = {
   sources: [],
   held: [],
   muted: [],
+  faults: [],
   preRollMs: 0,
   lookaheadMs: 60,
   messages: 0,

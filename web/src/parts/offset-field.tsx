@@ -1,6 +1,6 @@
 import { parseDuration } from '@metronomo/core';
 import { useState } from 'react';
-import { MAX_OFFSET_MS } from '../store/rig-schema';
+import { MAX_OFFSET_MS } from '@metronomo/core';
 import { signed } from './words';
 
 interface Props {

@@ -2,6 +2,7 @@ import Dexie, { type EntityTable, type Table } from 'dexie';
 import { gear } from './gear';
 import { withNewNames, withOwnStreams } from './renamed-fields';
 import { BARE, upgradeRig, withPorts } from './rig-plan';
+import { withExistingStart } from './start-timecode';
 import { indexedAs } from './take-kind';
 import type {
   Calibration,
@@ -111,17 +112,24 @@ export class Database extends Dexie {
             take.gearIds = gearNamed(take).map(({ id }) => id);
           });
       });
-    // Since this version what a device syncs to, and what it sends as a leader, are named so, and what leaves a port
+    // Since this version the start timecode exists at the song's frame rate, what a device syncs to, and what it sends as a leader, are named so, and what leaves a port
     // follows from the cables.
-    this.version(8).upgrade((transaction) =>
-      transaction
+    this.version(8).upgrade(async (transaction) => {
+      const said: { rigId: string; note: string }[] = [];
+      await transaction
         .table<Rig, string>('rigs')
         .toCollection()
         .modify((rig) => {
           const gear = withOwnStreams(rig.gear.map(withNewNames));
-          Object.assign(rig, withPorts({ ...rig, gear }));
-        }),
-    );
+          const repaired = withExistingStart({ ...rig, gear });
+          if (repaired) said.push({ rigId: rig.id, note: repaired.note });
+          Object.assign(rig, withPorts(repaired?.rig ?? { ...rig, gear }));
+        });
+      for (const { rigId, note } of said)
+        await transaction
+          .table<HistoryEvent, string>('events')
+          .add({ id: crypto.randomUUID(), rigId, at: Date.now(), kind: 'rig', lines: [note], gearIds: [] });
+    });
   }
 }
 

@@ -1,8 +1,15 @@
 import { array, boolean, lazy, mixed, number, object, string, type ObjectSchema, type Schema } from 'yup';
-import { FASTEST_BPM, SLOWEST_BPM, TRIGGER_STEPS, type Cable, type NoteRoute, type Socket } from '@metronomo/core';
+import {
+  FASTEST_BPM,
+  MAX_OFFSET_MS,
+  SLOWEST_BPM,
+  TRIGGER_STEPS,
+  type Cable,
+  type NoteRoute,
+  type Socket,
+} from '@metronomo/core';
 import type { Gear, Rig } from './records';
-
-export const MAX_OFFSET_MS = 500;
+import { startExists } from './start-timecode';
 
 const channel = number().integer().min(0).max(63);
 
@@ -188,7 +195,7 @@ const songSchema = object({
   click: string()
     .required()
     .oneOf(['wood block', 'metronome', 'claves'] as const),
-});
+}).test('start', 'The start timecode doesn’t exist at the song’s frame rate.', (song) => startExists(song));
 
 const gearSchema = object({
   ...factsSchema,

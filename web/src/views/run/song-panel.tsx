@@ -1,4 +1,5 @@
 import {
+  codeAtRate,
   FASTEST_BPM,
   formatTimecode,
   MidiFileError,
@@ -185,7 +186,10 @@ function TimecodeStart({ song, onChange }: { song: Song; onChange: (next: Partia
         value={song.rate}
         options={(['24', '25', '29.97df', '30'] as const).map((rate) => [rate, fps(rate)])}
         onChoose={(rate) =>
-          void onChange({ rate: rate as FrameRate, timecodeStart: { ...song.timecodeStart, frames: 0 } })
+          void onChange({
+            rate: rate as FrameRate,
+            timecodeStart: codeAtRate(song.timecodeStart, rate as FrameRate),
+          })
         }
       />
     </span>

@@ -1,0 +1,190 @@
+import { MAX_OFFSET_MS, type FeedSettings } from '../feed/feed-settings';
+import { MidiParser } from '../midi/parser';
+import { quarterFrames } from '../timecode/timecode-messages';
+import { Hub } from './hub';
+import type { Outgoing } from './outgoing';
+
+const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
+const CLOCK = { clock: true, transport: true, position: true, timecode: null };
+const feed = (id: string, change: Partial<FeedSettings> = {}) => ({
+  id,
+  portId: `port-${id}`,
+  settings: { sends: CLOCK, offsetMs: 0, clockWhileStopped: false, ...change },
+});
+const NOTES = { channel: 10, barNote: 60, beatNote: 60, velocity: 100 };
+
+/** Advances every 10 ms with 60 ms of lookahead. */
+function run(hub: Hub, fromMs: number, toMs: number): Outgoing[] {
+  const out: Outgoing[] = [];
+  for (let nowMs = fromMs; nowMs < toMs; nowMs += 10) out.push(...hub.advance(nowMs, 60));
+  return out;
+}
+const heard = (out: Outgoing[], feedId: string) => {
+  const parser = new MidiParser();
+  return out
+    .filter((one) => one.feedId === feedId)
+    .flatMap(({ bytes, atMs }) => parser.push(bytes, atMs).map(({ message }) => ({ ...message, atMs })));
+};
+
+/** MIDI 1.0: a note-on is ended by a note-off; until then a receiver holds the note. */
+function hanging(out: Outgoing[], feedId: string): number {
+  let on = 0;
+  for (const { kind } of heard(out, feedId)) {
+    if (kind === 'noteOn') on++;
+    if (kind === 'noteOff') on--;
+  }
+  return on;
+}
+
+test.each<[string, (hub: Hub) => void]>([
+  ['changed', (hub) => hub.setFeeds([feed('a', { sends: NO_SYNC, notes: { ...NOTES, channel: 3 } })])],
+  ['removed', (hub) => hub.setFeeds([])],
+  ['held', (hub) => hub.command({ kind: 'hold', feedId: 'a' })],
+  ['muted', (hub) => hub.command({ kind: 'mute', feedId: 'a', muted: true })],
+  ['restarted', (hub) => hub.command({ kind: 'rejoin', feedId: 'a' })],
+])('a note that is on ends when its feed is %s', (_, change) => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a', { sends: NO_SYNC, notes: NOTES })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  const out: Outgoing[] = [];
+  let nowMs = 100;
+  // Up to a note-on whose note-off isn't planned yet.
+  while (hanging(out, 'a') === 0) out.push(...run(hub, nowMs, (nowMs += 10)));
+  change(hub);
+  hub.command({ kind: 'stop' });
+  out.push(...run(hub, nowMs, nowMs + 1000));
+  expect(hanging(out, 'a')).toBe(0);
+  const times = heard(out, 'a').map(({ atMs }) => atMs);
+  expect(times).toEqual([...times].sort((a, b) => a - b));
+});
+
+test('a note that is on ends when the machine sleeps', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a', { sends: NO_SYNC, notes: NOTES })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  const out: Outgoing[] = [];
+  let nowMs = 100;
+  while (hanging(out, 'a') === 0) out.push(...run(hub, nowMs, (nowMs += 10)));
+  out.push(...run(hub, nowMs + 5000, nowMs + 6000));
+  expect(hanging(out, 'a')).toBe(0);
+});
+
+test('one wire carries clock, timecode and notes, each at its own offset, in order of time', () => {
+  const hub = new Hub({ bpm: 120 });
+  const trigger = { every: 1, sends: { kind: 'note', channel: 5, note: 40, velocity: 90 } } as const;
+  const settings = {
+    sends: { ...CLOCK, timecode: '25' },
+    offsetMs: -30,
+    timecodeOffsetMs: 10,
+    noteOffsetsMs: { 5: -12 },
+    triggers: [trigger],
+  } as const;
+  hub.setFeeds([feed('a', settings)]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  const out = heard(run(hub, 100, 2200), 'a');
+  const first = (wanted: string) => out.find(({ kind }) => kind === wanted)!.atMs;
+  expect(first('noteOn') - first('clock')).toBeCloseTo(18, 6);
+  expect(first('quarterFrame') - first('clock')).toBeCloseTo(40, 6);
+  const times = out.map(({ atMs }) => atMs);
+  expect(times).toEqual([...times].sort((a, b) => a - b));
+  // 24 ticks a beat (MIDI 1.0), 100 quarter frames a second at 25 fps (MTC).
+  const within = (wanted: string) =>
+    out.filter(({ kind, atMs }) => kind === wanted && atMs >= first(wanted) && atMs < first(wanted) + 1000).length;
+  expect(within('clock')).toBeCloseTo(48, -1);
+  expect(within('quarterFrame')).toBe(100);
+});
+
+test('offsets of each kind move while playing, without a restart', () => {
+  const hub = new Hub({ bpm: 120 });
+  const sends = { ...CLOCK, timecode: '25' } as const;
+  hub.setFeeds([feed('a', { sends, timecodeOffsetMs: 0 })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  run(hub, 100, 1000);
+  hub.setFeeds([feed('a', { sends, timecodeOffsetMs: 20 })]);
+  const kinds = new Set(heard(run(hub, 1000, 2000), 'a').map(({ kind }) => kind));
+  expect([...kinds].sort()).toEqual(['clock', 'quarterFrame']);
+});
+
+test('timecode leads at a rate that lacks the song’s start code: the hub follows, and advance never throws', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a')]);
+  // Frame 29 exists at 30 fps only.
+  const timecodeStart = { hours: 0, minutes: 0, seconds: 0, frames: 29 };
+  hub.setSources([{ id: 'tape', portId: 'in', language: 'timecode', timecodeStart }]);
+  hub.setLeaders(['tape', 'hub']);
+  const out: Outgoing[] = [];
+  let quarter = 0;
+  for (let nowMs = 0; nowMs < 4000; nowMs += 10) {
+    const code = {
+      hours: 0,
+      minutes: 0,
+      seconds: Math.floor(quarter / 100),
+      frames: 2 * Math.floor((quarter % 100) / 8),
+    };
+    const message = quarterFrames(code, '25')[quarter % 8]!;
+    hub.receive('in', message, nowMs);
+    quarter++;
+    out.push(...hub.advance(nowMs, 60));
+  }
+  expect(hub.snapshot()).toMatchObject({ leader: 'tape', state: 'rolling' });
+  expect(hub.snapshot().sources[0]).toMatchObject({ receiving: 'timecode', rate: '25' });
+  expect(hub.snapshot().faults).toEqual([]);
+});
+
+test('a fault in one wire silences that wire, with its reason, and the others play on', () => {
+  const hub = new Hub({ bpm: 120 });
+  const timecodeStart = { hours: 0, minutes: 0, seconds: 0, frames: 29 };
+  const bad = feed('bad', { sends: { ...CLOCK, timecode: '24' }, timecodeStart });
+  hub.setFeeds([bad, feed('good')]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  const out = run(hub, 100, 1100);
+  expect(heard(out, 'bad')).toEqual([]);
+  expect(heard(out, 'good').length).toBeGreaterThan(40);
+  expect(hub.snapshot().faults).toEqual([
+    { feedId: 'bad', reason: expect.stringContaining('doesn’t exist at 24 fps') },
+  ]);
+  hub.setFeeds([feed('bad', { sends: { ...CLOCK, timecode: '30' }, timecodeStart }), feed('good')]);
+  expect(hub.snapshot().faults).toEqual([]);
+  expect(heard(run(hub, 1100, 2100), 'bad').length).toBeGreaterThan(40);
+});
+
+test.each([-200, 200])(
+  'an offset moved by %d ms while playing never crowds the ticks, and arrives within two beats',
+  (toMs) => {
+    const hub = new Hub({ bpm: 120 });
+    hub.setFeeds([feed('a')]);
+    run(hub, 0, 100);
+    hub.command({ kind: 'play' });
+    const out = run(hub, 100, 2000);
+    hub.setFeeds([feed('a', { offsetMs: toMs })]);
+    out.push(...run(hub, 2000, 4000));
+    const ticks = heard(out, 'a')
+      .filter(({ kind }) => kind === 'clock')
+      .map(({ atMs }) => atMs);
+    const normalMs = 60_000 / 120 / 24;
+    const gaps = ticks.slice(1).map((ms, i) => ms - ticks[i]!);
+    expect(Math.min(...gaps)).toBeGreaterThan(0.6 * normalMs);
+    // Ticks two beats later are on the old grid, moved by the offset.
+    const before = ticks.findLast((ms) => ms < 2050)!;
+    const after = ticks.find((ms) => ms > 2050 + 1000 + toMs)!;
+    const off = (((after - before - toMs) % normalMs) + normalMs) % normalMs;
+    expect(Math.min(off, normalMs - off)).toBeLessThan(1e-6);
+  },
+);
+
+test('nudging ends at the limit of the offset, where hub and feed still agree', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a')]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  run(hub, 100, 1000);
+  hub.command({ kind: 'nudge', share: -0.1, feedId: 'a' });
+  run(hub, 1000, 20_000);
+  hub.command({ kind: 'nudge', share: 0, feedId: 'a' });
+  expect(hub.offsetOf('a')).toBe(MAX_OFFSET_MS);
+});
