@@ -22,14 +22,16 @@ interface StoredTake {
   lines: { gearId: string; report: { medianMs: number; ci95Ms: [number, number]; believable: boolean } }[];
 }
 
+/** Gear that shares a port with another, by its input. */
+const SHARING: Record<number, string> = { 10: 'rush', 11: 'teal', 12: 'quill' };
 /** Latency from the byte to the sound, including the cable: its own delay, the byte on the line, half a poll. */
 const hidden = new Map(
-  BOATHOUSE.boxes.map(({ portId, latencyMs, jitterMs, cable }) => {
+  BOATHOUSE.boxes.map(({ portId, channel = 0, latencyMs, jitterMs, cable }) => {
     const { delayMs = 0, byteMs = 0, pollMs = 0 } = cable ?? {};
     // Three standard errors of the median of this many beats, and half a poll.
     const doubtOf = (beats: number) => 0.3 + 3 * 1.25 * (jitterMs / Math.sqrt(beats)) + pollMs / 2;
     return [
-      portId.replace('boathouse-', ''),
+      SHARING[channel] ?? portId.replace('boathouse-', ''),
       { lateMs: latencyMs + delayMs + byteMs + pollMs / 2, doubt: doubtOf(16), doubtOf64: doubtOf(64) },
     ];
   }),

@@ -80,9 +80,9 @@ function together(sharing: readonly Reading[], target: AlignTarget, meetMs: numb
   const [first] = sharing;
   const kept = sharing.find(({ locked }) => locked) ?? first;
   const currentOffsetMs = kept?.currentOffsetMs ?? 0;
-  const lates = sharing.map((one) => one.lateMs - one.currentOffsetMs + currentOffsetMs);
-  const lateMs = target === 'latest' ? Math.max(...lates) : (Math.min(...lates) + Math.max(...lates)) / 2;
-  const isNear = sharing.every(({ doubtMs = 0 }, i) => Math.abs((lates[i] ?? 0) - meetMs) <= doubtMs);
+  const lateness = sharing.map((one) => one.lateMs - one.currentOffsetMs + currentOffsetMs);
+  const lateMs = target === 'latest' ? Math.max(...lateness) : (Math.min(...lateness) + Math.max(...lateness)) / 2;
+  const isNear = sharing.every(({ doubtMs = 0 }, i) => Math.abs((lateness[i] ?? 0) - meetMs) <= doubtMs);
   return {
     id: kept?.id ?? '',
     lateMs,

@@ -20,7 +20,8 @@ const { ceil, floor, max, min } = Math;
 export const START_LEAD_MS = 2;
 
 const LAST_SONG_POSITION = 16_383;
-const NOTE_LENGTH_MS = 50;
+/** How long a beat's or trigger's note is on. */
+export const NOTE_LENGTH_MS = 50;
 /** Computed positions may fall a rounding error before the intended sixteenth, or after the intended frame. */
 const ROUNDING = 1e-6;
 const CLOCK: MidiMessage = { kind: 'clock' };
@@ -219,6 +220,11 @@ export class FeedPlanner {
   /** The earlier of the current offset and the one it is moving to, ms. */
   get earliestOffsetMs(): number {
     return min(this.offsetMs, this.#offset.thenMs);
+  }
+
+  /** The later of the two, ms. */
+  get latestOffsetMs(): number {
+    return max(this.offsetMs, this.#offset.thenMs);
   }
 
   /**

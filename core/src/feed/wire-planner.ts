@@ -76,6 +76,11 @@ export class WirePlanner {
     return Math.min(...this.#kinds.map(({ planner }) => planner.earliestOffsetMs));
   }
 
+  /** The latest offset of any kind, ms. */
+  get latestOffsetMs(): number {
+    return Math.max(...this.#kinds.map(({ planner }) => planner.latestOffsetMs));
+  }
+
   /** When the last message planned so far is due. */
   get lastDueMs(): number {
     return Math.max(...this.#kinds.map(({ planner }) => planner.lastDueMs));

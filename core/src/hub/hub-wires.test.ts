@@ -188,3 +188,18 @@ test('nudging ends at the limit of the offset, where hub and feed still agree', 
   hub.command({ kind: 'nudge', share: 0, feedId: 'a' });
   expect(hub.offsetOf('a')).toBe(MAX_OFFSET_MS);
 });
+
+test('everything due after a stop is due by the time the hub says, even for the latest follower', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a', { offsetMs: 450 }), feed('b', { sends: NO_SYNC, notes: NOTES, offsetMs: 20 })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  run(hub, 100, 3000);
+  hub.command({ kind: 'stop' });
+  const { lastDueMs } = hub;
+  const out = run(hub, 3000, 5000);
+  const last = Math.max(...out.map(({ atMs }) => atMs));
+  expect(heard(out, 'a').at(-1)).toMatchObject({ kind: 'stop' });
+  expect(lastDueMs).toBeGreaterThanOrEqual(last);
+  expect(lastDueMs - last).toBeLessThan(100);
+});

@@ -1,4 +1,4 @@
-import { START_LEAD_MS } from '../feed/feed-planner';
+import { NOTE_LENGTH_MS, START_LEAD_MS } from '../feed/feed-planner';
 import type { FeedSettings } from '../feed/feed-settings';
 import { WirePlanner } from '../feed/wire-planner';
 import { encodeMidi } from '../midi/encode-midi';
@@ -241,6 +241,12 @@ export class Hub {
    */
   handOverEarly(portId: string, ms: number): void {
     this.#early.set(portId, ms);
+  }
+
+  /** When the last message of a stopped hub is due, on the feed with the latest offset. */
+  get lastDueMs(): number {
+    const dues = [...this.#lines.values()].map(({ planner }) => this.#timeline.lastChangeMs + planner.latestOffsetMs);
+    return Math.max(this.#timeline.lastChangeMs, ...dues) + NOTE_LENGTH_MS;
   }
 
   /** Everything due up to `lookaheadMs` from now, in time order for each feed. */

@@ -110,7 +110,15 @@ function compile(rig: RigPlan): WirePlan {
 }
 
 /** The hub output port whose wire reaches each device, whatever it syncs to. */
-export function portsOfGear(rig: RigPlan): Map<string, string> {
+export function portsOfGear(rig: RigPlan): ReadonlyMap<string, string> {
+  const known = ports.get(rig) ?? findPorts(rig);
+  ports.set(rig, known);
+  return known;
+}
+
+const ports = new WeakMap<RigPlan, ReadonlyMap<string, string>>();
+
+function findPorts(rig: RigPlan): Map<string, string> {
   const nearest = nearestOf(reachesOf(rig).filter(({ portId }) => portId !== null));
   return new Map([...nearest].map(([gearId, { portId }]) => [gearId, portId ?? '']));
 }

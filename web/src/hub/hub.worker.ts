@@ -38,8 +38,8 @@ const CLOCK = 0xf8;
 /** Lead of the test traffic, so that none of it is late. */
 const TRAFFIC_LEAD_MS = 600;
 
-/** Time for a stop to reach everyone. */
-const LAST_WORDS_MS = 700;
+/** Time for the last messages to get from here to the ports. */
+const HAND_OVER_MS = 30;
 
 let hub: Hub | null = null;
 let timer: ReturnType<typeof setInterval> | undefined;
@@ -79,7 +79,9 @@ const api: HubWorkerApi = {
   },
   async end() {
     hub?.command({ kind: 'stop' });
-    await new Promise((resolve) => setTimeout(resolve, LAST_WORDS_MS));
+    // A follower with a late offset gets its stop late.
+    const waitMs = hub ? Math.max(0, hub.lastDueMs - now()) + HAND_OVER_MS : 0;
+    await new Promise((resolve) => setTimeout(resolve, waitMs));
     clearInterval(timer);
     hub = null;
   },

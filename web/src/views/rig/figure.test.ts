@@ -122,6 +122,7 @@ describe('routes of the cables', () => {
     expect(inkOf(plan, to('porch'))).toBe('var(--clock)');
     expect(inkOf(plan, to('weir'))).toBe('var(--timecode)');
     expect(inkOf(plan, to('vole'))).toBe('var(--audio)');
+    expect(inkOf(plan, to('pier'))).toBe('var(--clock)');
     expect(inkOf(plan, to(HUB_ID))).toBe('var(--audio)');
     expect(inkOf({ ...plan, leaders: ['vole'] }, to(HUB_ID))).toBe('var(--clock)');
     expect([isDashed(plan, to('marsh')), isDashed(plan, to('porch'))]).toEqual([true, false]);

@@ -1,4 +1,13 @@
-import { HUB_ID, gearOf, socketOf, type Cable, type RigGear, type RigPlan } from '@metronomo/core';
+import {
+  gearOf,
+  HUB_ID,
+  planWires,
+  portsOfGear,
+  socketOf,
+  type Cable,
+  type RigGear,
+  type RigPlan,
+} from '@metronomo/core';
 import type { Rig } from '../../store/records';
 import { roomForLanes, type Point, type WayBack } from './cable-path';
 import { GAP, layOut, SHEET_WIDTH, sheetHeight, SOCKET_HEIGHT } from './lay-out';
@@ -43,12 +52,20 @@ export function socketPoint(gear: RigGear, socketId: string, { x, y }: Point): P
   return { x: isIn ? x : x + SHEET_WIDTH, y: top + (index + 0.5) * SOCKET_HEIGHT };
 }
 
-/** Color by what the far end syncs to; into the hub, by what a possible leader sends. */
+/** Color by what the far end syncs to, or what its wire carries past it; into the hub, by what a possible leader sends. */
 export function inkOf(plan: RigPlan, { from, to }: Cable): string {
   const inks = { clock: 'var(--clock)', timecode: 'var(--timecode)', nothing: 'var(--audio)' };
-  if (to.gearId !== HUB_ID) return inks[gearOf(plan, to.gearId)?.syncsTo ?? 'nothing'];
+  if (to.gearId !== HUB_ID) return inks[carriedTo(plan, to.gearId)];
   const source = gearOf(plan, from.gearId);
   return inks[source && plan.leaders.includes(source.id) ? source.leadsWith : 'nothing'];
+}
+
+function carriedTo(plan: RigPlan, gearId: string): RigGear['syncsTo'] {
+  const syncsTo = gearOf(plan, gearId)?.syncsTo ?? 'nothing';
+  if (syncsTo !== 'nothing') return syncsTo;
+  const portId = portsOfGear(plan).get(gearId);
+  const { clock, timecode } = planWires(plan).wires.find((wire) => wire.portId === portId)?.settings.sends ?? {};
+  return clock ? 'clock' : timecode ? 'timecode' : 'nothing';
 }
 
 export function isDashed(plan: RigPlan, { from }: Cable): boolean {

@@ -100,7 +100,7 @@ const Row = memo(function Row({
   const { gear, reading, state, portGone, late, clockBpm } = follower;
   const heardBpm = reading?.bpm ?? clockBpm;
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
-  const held = useSession(({ snapshot }) => snapshot.held.includes(gear.id));
+  const held = useSession(({ snapshot }) => snapshot.held.includes(gear.portId ?? ''));
   const isHeard = gear.returnChannel !== null;
   const position = useReturnPosition(follower);
   return (

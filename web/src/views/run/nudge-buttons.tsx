@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { ChevronsLeft, ChevronsRight } from 'lucide-react';
 import { command, hub, useSession } from '../../hub/session';
 import { setOffset } from '../../hub/set-offset';
@@ -18,6 +18,9 @@ export function NudgeButtons({ follower }: { follower: Follower | null }) {
     setHeld(true);
     send(share);
   };
+  // Leaving the view while a button is held.
+  const release = useRef<() => void>(() => undefined);
+  useEffect(() => () => release.current(), []);
   // Released by pointer, by key, or by losing focus.
   const letGo = () => {
     if (!held) return;
@@ -25,6 +28,9 @@ export function NudgeButtons({ follower }: { follower: Follower | null }) {
     send(0);
     if (follower && feedId) void keepOffset(follower.gear.id, feedId);
   };
+  useEffect(() => {
+    release.current = letGo;
+  });
   const handlers = (share: number) => ({
     disabled: led && !feedId,
     onPointerDown: () => nudge(share),
