@@ -5,6 +5,7 @@ import {
   fromShelf,
   hubGear,
   lineCheck,
+  planWires,
   encodeMidi,
   FeedPlanner,
   MidiParser,
@@ -35,7 +36,7 @@ export function noisyMinute(): Float32Array {
 }
 
 export function coreFigures(): Figure[] {
-  return [onsets(), planner(), lineChecking(), parser(), wav(), solver()];
+  return [onsets(), planner(), lineChecking(), wirePlanning(), parser(), wav(), solver()];
 }
 
 function onsets(): Figure {
@@ -147,4 +148,28 @@ function lineChecking(): Figure {
   const plan = { gear: [hubGear(outs), ...gear], cables: [...byHub, ...chained], leaders: ['hub'] };
   const ms = medianMs(() => lineCheck({ ...plan }));
   return { what: 'Line check of 60 pieces of gear and 199 cables', ours: `${ms.toFixed(1)} ms`, beside: '—' };
+}
+
+/** Boxes on ten ports, behind split boxes and thrus. */
+function wirePlanning(): Figure {
+  const portIds = Array.from({ length: 10 }, (_, i) => `port ${i}`);
+  const outs = portIds.map((portId) => ({
+    ...{ id: portId, label: portId, direction: 'out' as const, link: 'usb' as const },
+    portId,
+  }));
+  const gear = Array.from({ length: 200 }, (_, i) => fromShelf(i % 10 === 0 ? 'splitBox' : 'beatBox', `g${i}`));
+  const cable = (from: string, socketId: string, to: string, id: number) => ({
+    id: `c${id}`,
+    from: { gearId: from, socketId },
+    to: { gearId: to, socketId: 'in' },
+    notesPerSecond: 0,
+  });
+  const byHub = gear.map(({ id }, i) => cable('hub', `port ${i % 10}`, id, i));
+  const through = gear.map(({ id, kind }, i) =>
+    cable(id, kind === 'splitBox' ? '1' : 'thru', `g${(i * 7 + 1) % 200}`, 200 + i),
+  );
+  const plan = { gear: [hubGear(outs), ...gear], cables: [...byHub, ...through], leaders: ['hub'] };
+  // Plans are memoized by rig.
+  const ms = medianMs(() => planWires({ ...plan }));
+  return { what: 'Wire plan of 200 pieces of gear and 400 cables', ours: `${ms.toFixed(2)} ms`, beside: '—' };
 }

@@ -6,6 +6,7 @@ import { writeWav } from '../core/src/files/wav';
 import { openBrowser, type Page } from '../e2e/browser';
 import { stored } from '../e2e/page-stand-ins';
 import { noisyMinute } from './core-figures';
+import { decimal } from '../web/src/parts/numbers';
 import type { Figure } from './figures';
 import { WATCH_SCREEN } from './page-figures';
 
@@ -55,7 +56,7 @@ async function hourFromFile(page: Page): Promise<{ computeMs: number; screen: st
   writeFileSync(file, writeWav([hour], 48_000, 16));
   await page.press('How late is a recorded part?');
   await page.driver.findElement(By.css('input[type=file]')).sendKeys(file);
-  await page.sees(`${MINUTES * 60}.0 s at 48 kHz`, PATIENCE_MS);
+  await page.sees(`${decimal(MINUTES * 60, 1)} s at 48 kHz`, PATIENCE_MS);
   await page.driver.executeScript(WATCH_SCREEN);
   await page.press('Measure');
   return computed(page, 'takes');

@@ -15,7 +15,7 @@ const CHANGES = 30;
 /** A change to a large rig, from the click until it is on screen, and the layout and check within that. */
 export async function rigFigures(): Promise<Figure[]> {
   const file = join(mkdtempSync(join(tmpdir(), 'metronomo-bench-')), 'big.rig.json');
-  writeFileSync(file, JSON.stringify({ metronomoRig: 1, rig: bigRig() }));
+  writeFileSync(file, JSON.stringify({ metronomoRig: 2, rig: bigRig() }));
   const page = await openBrowser();
   try {
     await page.open('/rig');
@@ -33,7 +33,7 @@ export async function rigFigures(): Promise<Figure[]> {
          const tasks = [];
          new PerformanceObserver((list) => tasks.push(...list.getEntries().map(({ duration }) => duration))).observe({ type: 'longtask' });
          const frame = () => new Promise(requestAnimationFrame);
-         const box = () => [...document.querySelectorAll('label')].find((one) => one.textContent === 'clock in').querySelector('input');
+         const box = () => [...document.querySelectorAll('label')].find((one) => one.textContent === 'Receive clock').querySelector('input');
          const whole = [], work = [];
          for (let i = 0; i < ${CHANGES}; i++) {
            await new Promise((resolve) => setTimeout(resolve, 300));

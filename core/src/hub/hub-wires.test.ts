@@ -189,6 +189,49 @@ test('nudging ends at the limit of the offset, where hub and feed still agree', 
   expect(hub.offsetOf('a')).toBe(MAX_OFFSET_MS);
 });
 
+/** MIDI clock of a machine that plays: start, then 24 ticks a beat. */
+function lead(hub: Hub, bpm: number, { rolling }: { rolling: boolean }) {
+  let tick = -1;
+  return (fromMs: number, toMs: number): Outgoing[] => {
+    const out: Outgoing[] = [];
+    const everyMs = 60_000 / bpm / 24;
+    for (let nowMs = fromMs; nowMs < toMs; nowMs += 10) {
+      if (tick < 0 && rolling) hub.receive('in', Uint8Array.of(0xfa), nowMs);
+      while ((tick + 1) * everyMs <= nowMs) hub.receive('in', Uint8Array.of(0xf8), ++tick * everyMs);
+      out.push(...hub.advance(nowMs, 60));
+    }
+    return out;
+  };
+}
+const MACHINE = { id: 'machine', portId: 'in', language: 'clock' } as const;
+
+test('a feed added while the hub idles behind a 140 BPM clock idles at 140 too', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setSources([MACHINE]);
+  hub.setLeaders(['machine', 'hub']);
+  hub.setFeeds([feed('a', { clockWhileStopped: true })]);
+  const play = lead(hub, 140, { rolling: false });
+  play(0, 3000);
+  hub.setFeeds([feed('a', { clockWhileStopped: true }), feed('b', { clockWhileStopped: true })]);
+  const out = play(3000, 5000);
+  for (const id of ['a', 'b']) {
+    const ticks = heard(out, id).map(({ atMs }) => atMs);
+    expect((ticks.at(-1)! - ticks[0]!) / (ticks.length - 1)).toBeCloseTo(60_000 / 140 / 24, 1);
+  }
+});
+
+test('going to the start while a machine leads and plays sends nothing: only the machine can', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setSources([MACHINE]);
+  hub.setLeaders(['machine', 'hub']);
+  hub.setFeeds([feed('a')]);
+  const play = lead(hub, 120, { rolling: true });
+  play(0, 4000);
+  expect(hub.snapshot()).toMatchObject({ leader: 'machine', state: 'rolling' });
+  hub.command({ kind: 'locate', beat: 0 });
+  expect(new Set(heard(play(4000, 5000), 'a').map(({ kind }) => kind))).toEqual(new Set(['clock']));
+});
+
 test('everything due after a stop is due by the time the hub says, even for the latest follower', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a', { offsetMs: 450 }), feed('b', { sends: NO_SYNC, notes: NOTES, offsetMs: 20 })]);

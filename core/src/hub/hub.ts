@@ -454,6 +454,8 @@ export class Hub {
       this.#standAt(this.#nextTurnMs(), beat);
       return;
     }
+    // Another leader goes on where it is, so everyone would be stopped, and started again at the old place.
+    if (this.#leader !== HUB) return;
     const gridMs = this.#nextTurnMs();
     const { speed } = this.#timeline.motionAt(gridMs) ?? { speed: 1 };
     const songMs = this.#song.msAt(beat);
@@ -505,8 +507,10 @@ export class Hub {
 
   /** A silent planner and the reason, if the feed's settings make no sense. */
   #newPlanner({ settings }: Feed): { planner: WirePlanner; fault: string | null } {
+    // While a clock leads, an idle feed's clock runs at that clock's tempo.
+    const map = this.#byClock() ? evenTempo(this.#timeline.at(this.#horizonMs).bpm) : this.#song;
     try {
-      return { planner: new WirePlanner(this.#song, settings, this.#meter), fault: null };
+      return { planner: new WirePlanner(map, settings, this.#meter), fault: null };
     } catch (error) {
       const silent = { sends: NO_SYNC, offsetMs: 0, clockWhileStopped: false };
       return { planner: new WirePlanner(this.#song, silent, this.#meter), fault: reasonOf(error) };

@@ -1,10 +1,11 @@
 import { parsePosition, parseTimecode, timecodeToFrames, FRAME_RATES } from '@metronomo/core';
 import clsx from 'clsx';
 import { useState } from 'react';
-import { command, useSession } from '../hub/session';
+import { useSession } from '../hub/session';
 import { barsBeatsTicks, songTimecode } from '../hub/song-facts';
 import { useSongFacts } from '../hub/use-song-facts';
 import { fps } from '../parts/numbers';
+import { locate } from './locate';
 import { Cell } from './cell';
 
 /** The hub's position in bars, beats and ticks and in timecode. Edit either one to locate. */
@@ -64,7 +65,7 @@ function PlaceField({
   const [draft, setDraft] = useState<string | null>(null);
   const beat = draft === null ? null : placeOf(draft, toBeat);
   const go = () => {
-    if (beat !== null) command({ kind: 'locate', beat });
+    if (beat !== null) locate(beat);
     setDraft(null);
   };
   return (

@@ -1,8 +1,9 @@
 import { HUB_ID, type SourceSnapshot } from '@metronomo/core';
 import { Play, SkipBack, Square } from 'lucide-react';
-import { command, switchBack, useSession } from '../hub/session';
+import { switchBack, useSession } from '../hub/session';
 import { useMidiPorts } from '../hub/midi-ports';
 import { useFollowers } from '../hub/use-followers';
+import { locate } from './locate';
 import { Cell } from './cell';
 import { Position } from './position';
 import { TempoField } from './tempo-field';
@@ -26,7 +27,7 @@ export function TopStrip() {
         </button>
         <button
           type="button"
-          onClick={() => command({ kind: 'locate', beat: 0 })}
+          onClick={() => locate(0)}
           aria-label="Go to start"
           className="flex h-11 w-11 items-center justify-center border border-ink bg-raised hover:bg-sheet"
         >

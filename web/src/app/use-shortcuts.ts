@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useNavigate } from 'react-router';
 import { command, undoOrRedo, useSession } from '../hub/session';
+import { locate } from './locate';
 import { tap } from './tempo';
 import { showToast } from './toast-store';
 import { VIEWS } from './views';
@@ -13,7 +14,7 @@ export function useShortcuts() {
   const navigate = useNavigate();
   useHotkeys('space', () => playOrStop(), { preventDefault: true });
   useHotkeys('t', () => tap());
-  useHotkeys('home', () => command({ kind: 'locate', beat: 0 }), { preventDefault: true });
+  useHotkeys('home', () => locate(0), { preventDefault: true });
   useHotkeys('1,2,3,4,5', ({ key }) => void navigate(VIEWS[Number(key) - 1]?.path ?? '/run'));
   useHotkeys('m', () => void navigate('/bench', { state: { take: Date.now() } }));
   useHotkeys('shift+slash, shift+?', () => setOpen(true), { useKey: true });

@@ -14,8 +14,9 @@ import {
 import { FolderOpen, Plus } from 'lucide-react';
 import { useState } from 'react';
 import { ValidationError } from 'yup';
+import { locate } from '../../app/locate';
 import { showToast } from '../../app/toast-store';
-import { changeRig, command, undoWhileLatest, useSession } from '../../hub/session';
+import { changeRig, undoWhileLatest, useSession } from '../../hub/session';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
 import { OpenFile } from '../../parts/open-file';
@@ -129,7 +130,7 @@ export function SongPanel({ rig }: { rig: Rig }) {
               onChange={(next) => sections((all) => all.map((one, k) => (k === i ? { ...one, ...next } : one)))}
               onMove={(by) => sections((all) => swapped(all, i, i + by))}
               onRemove={() => void remove(i)}
-              onGo={() => command({ kind: 'locate', beat: songMaps(song.sections).beginsAt[i] ?? 0 })}
+              onGo={() => locate(songMaps(song.sections).beginsAt[i] ?? 0)}
             />
           ))}
         </tbody>
