@@ -219,8 +219,8 @@ describe('the demo’s rig', () => {
     expect(text).toMatch(/Boathouse.*79\.30 BPM · leader: the hub/);
     expect(text).toMatch(/Weir recorder☐ MIDI timecode \(MTC\): on, 24 fps/);
     expect(text).toMatch(/Line check.*Loft lamps is on internal clock/);
-    expect(await paper.findElements(By.css('svg rect'))).toHaveLength(15);
-    expect(await paper.findElements(By.css('svg path'))).toHaveLength(15);
+    expect(await paper.findElements(By.css('svg rect'))).toHaveLength(19);
+    expect(await paper.findElements(By.css('svg path'))).toHaveLength(19);
     await page.driver.executeScript('window.dispatchEvent(new Event("afterprint"))');
     await until(async () => (await page.driver.findElements(By.css('article.hidden'))).length === 0, 'the paper stays');
   });
@@ -237,9 +237,9 @@ describe('the demo’s rig', () => {
 
   test('the line test hears what sounds, reads what replies, and asks about the rest', async () => {
     await page.press('Test all lines');
-    await page.sees('9 of 10 passed', 60_000);
+    await page.sees('10 of 12 passed', 60_000);
     const answers = Object.values((await demo()).tested).map(({ answer }) => answer);
-    expect(answers.filter((answer) => answer === 'sound')).toHaveLength(8);
+    expect(answers.filter((answer) => answer === 'sound')).toHaveLength(9);
     expect(answers.filter((answer) => answer === 'midi')).toHaveLength(1);
     await page.driver.findElement(By.css('button[aria-label="Test line to Weir recorder"]')).click();
     await page.sees('Does it show 01:00:00:00?');

@@ -42,7 +42,7 @@ test.each<[string, (hub: Hub) => void]>([
   ['held', (hub) => hub.command({ kind: 'hold', feedId: 'a' })],
   ['muted', (hub) => hub.command({ kind: 'mute', feedId: 'a', muted: true })],
   ['restarted', (hub) => hub.command({ kind: 'rejoin', feedId: 'a' })],
-])('a note that is on ends when its feed is %s', (_, change) => {
+])('a note that is on ends when the feed is %s', (_, change) => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a', { sends: NO_SYNC, notes: NOTES })]);
   run(hub, 0, 100);

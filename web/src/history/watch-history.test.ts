@@ -14,7 +14,7 @@ jest.mock('../hub/session', () => {
 jest.mock('../store/events', () => ({ noteEvent: jest.fn(() => Promise.resolve()) }));
 
 const rig: Rig = { ...boathouse(), leaders: ['vole', 'hub'] };
-const snapshot = (leader: string, sleeps = 0) => ({ leader, sleeps }) as never;
+const snapshot = (leader: string, sleeps = 0) => ({ leader, sleeps, faults: [] }) as never;
 const leads = (leader: string, sleeps = 0) => useSession.setState({ snapshot: snapshot(leader, sleeps) });
 const change = (to: Partial<Rig>) =>
   useSession.setState(({ rig: now, undo }) => ({ rig: { ...now!, ...to }, undo: [...undo, now!] }));
@@ -86,6 +86,13 @@ test('late messages in a row are one entry with their count; sleep is logged too
     '12 messages went out late. Close other tabs and programs if this keeps happening.',
     expect.stringContaining('The computer slept'),
   ]);
+});
+
+test('a wire that the hub silenced is one fault, with the reason', () => {
+  const silenced = { leader: 'hub', sleeps: 0, faults: [{ feedId: 'none', reason: 'No such timecode.' }] } as never;
+  useSession.setState({ snapshot: silenced });
+  useSession.setState({ snapshot: { ...(silenced as object) } as never });
+  expect(written()).toMatchObject([{ kind: 'fault', lines: ['Nothing more is sent to one port: No such timecode.'] }]);
 });
 
 test('a disconnected input is a fault with the message shown', () => {

@@ -16,6 +16,7 @@ export function watchHistory(): void {
   watchPorts();
   watchLeader();
   watchLateness();
+  watchFaults();
   useSession.subscribe(({ inputProblem }, before) => {
     if (inputProblem && inputProblem !== before.inputProblem) fault(inputProblem);
   });
@@ -73,6 +74,21 @@ function watchLeader(): void {
     } else if (is === lostId) {
       lostId = null;
       fault(`Back to leader ${nameOf(is)}; ${nameOf(was)} had taken over.`, ids, true);
+    }
+  });
+}
+
+/** A wire that the hub had to silence. */
+function watchFaults(): void {
+  useSession.subscribe(({ snapshot, rig }, { snapshot: before }) => {
+    for (const { feedId, reason } of snapshot.faults) {
+      if (before.faults.some((known) => known.feedId === feedId && known.reason === reason)) continue;
+      const gear = rig?.gear.filter(({ portId }) => portId === feedId) ?? [];
+      const names = gear.map(({ name }) => name).join(', ') || 'one port';
+      fault(
+        `Nothing more is sent to ${names}: ${reason}`,
+        gear.map(({ id }) => id),
+      );
     }
   });
 }

@@ -100,6 +100,7 @@ const Row = memo(function Row({
   const { gear, reading, state, portGone, late, clockBpm } = follower;
   const heardBpm = reading?.bpm ?? clockBpm;
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
+  const fault = useSession(({ snapshot }) => snapshot.faults.find(({ feedId }) => feedId === gear.portId)?.reason);
   const held = useSession(({ snapshot }) => snapshot.held.includes(gear.portId ?? ''));
   const isHeard = gear.returnChannel !== null;
   const position = useReturnPosition(follower);
@@ -160,9 +161,15 @@ const Row = memo(function Row({
           gear.syncsTo === 'clock' ? 'text-clock' : 'text-timecode',
         )}
       >
-        <span className="line-clamp-2" title={sentText(gear, true)}>
-          {sentText(gear, false)}
-        </span>
+        {fault === undefined ? (
+          <span className="line-clamp-2" title={sentText(gear, true)}>
+            {sentText(gear, false)}
+          </span>
+        ) : (
+          <span className="text-wrong" title={fault}>
+            nothing: fault
+          </span>
+        )}
       </td>
       <td className="pr-3 max-md:hidden">
         <RowActions gear={gear} />
