@@ -36,6 +36,18 @@ function hanging(out: Outgoing[], feedId: string): number {
   return on;
 }
 
+/** A hub that plays notes, up to a note-on whose note-off isn't planned yet. */
+function upToANote() {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a', { sends: NO_SYNC, notes: NOTES })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  const out: Outgoing[] = [];
+  let nowMs = 100;
+  while (hanging(out, 'a') === 0) out.push(...run(hub, nowMs, (nowMs += 10)));
+  return { hub, out, nowMs };
+}
+
 test.each<[string, (hub: Hub) => void]>([
   ['changed', (hub) => hub.setFeeds([feed('a', { sends: NO_SYNC, notes: { ...NOTES, channel: 3 } })])],
   ['removed', (hub) => hub.setFeeds([])],
@@ -43,14 +55,7 @@ test.each<[string, (hub: Hub) => void]>([
   ['muted', (hub) => hub.command({ kind: 'mute', feedId: 'a', muted: true })],
   ['restarted', (hub) => hub.command({ kind: 'rejoin', feedId: 'a' })],
 ])('a note that is on ends when the feed is %s', (_, change) => {
-  const hub = new Hub({ bpm: 120 });
-  hub.setFeeds([feed('a', { sends: NO_SYNC, notes: NOTES })]);
-  run(hub, 0, 100);
-  hub.command({ kind: 'play' });
-  const out: Outgoing[] = [];
-  let nowMs = 100;
-  // Up to a note-on whose note-off isn't planned yet.
-  while (hanging(out, 'a') === 0) out.push(...run(hub, nowMs, (nowMs += 10)));
+  const { hub, out, nowMs } = upToANote();
   change(hub);
   hub.command({ kind: 'stop' });
   out.push(...run(hub, nowMs, nowMs + 1000));
@@ -60,13 +65,7 @@ test.each<[string, (hub: Hub) => void]>([
 });
 
 test('a note that is on ends when the machine sleeps', () => {
-  const hub = new Hub({ bpm: 120 });
-  hub.setFeeds([feed('a', { sends: NO_SYNC, notes: NOTES })]);
-  run(hub, 0, 100);
-  hub.command({ kind: 'play' });
-  const out: Outgoing[] = [];
-  let nowMs = 100;
-  while (hanging(out, 'a') === 0) out.push(...run(hub, nowMs, (nowMs += 10)));
+  const { hub, out, nowMs } = upToANote();
   out.push(...run(hub, nowMs + 5000, nowMs + 6000));
   expect(hanging(out, 'a')).toBe(0);
 });

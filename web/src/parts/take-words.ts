@@ -8,7 +8,7 @@ export function takeText({ plan, proof, source }: Take): string {
     case 'calibration':
       return 'Audio round trip';
     case 'loop':
-      return 'MIDI round trip';
+      return 'Round trip over MIDI';
     case 'chase':
       return 'Timecode chase';
     case 'tempo':

@@ -37,7 +37,7 @@ export function PlanResult({ take }: { take: Take }) {
 
 const TITLES = {
   calibration: 'Audio round trip',
-  loop: 'MIDI round trip',
+  loop: 'Round trip over MIDI',
   chase: 'Timecode lock',
   tempo: 'Tempo response',
   drift: 'Drift',

@@ -12,7 +12,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   drift: 'Drift',
   clock: 'Clock',
   calibration: 'Audio round trip',
-  loop: 'MIDI round trip',
+  loop: 'Round trip over MIDI',
   link: 'Network link',
   offsets: 'Offsets',
   rig: 'Rig',
