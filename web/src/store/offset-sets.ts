@@ -82,7 +82,8 @@ export function changedSinceSet(set: OffsetSet, rig: Rig, bufferMs: number | nul
     const gear = rig.gear.find(({ id }) => id === gearId);
     if (!gear) changes.push(`${name} was in the rig`);
     else {
-      if (gear.portId !== wiredTo) changes.push(`${name} was on another port`);
+      // Sets from before know no port of gear behind other gear.
+      if (wiredTo !== null && gear.portId !== wiredTo) changes.push(`${name} was on another port`);
       if (gear.offset.own !== own) changes.push(`the device offset of ${name} was ${own}`);
     }
   }
