@@ -54,6 +54,15 @@ test('two devices on one port are rejected with a message; the second goes behin
   expect(disconnect(chained, chained.cables[0]!.id).gear[0]!.portId).toBeNull();
 });
 
+test('a device that joins a wire takes on the offset sent there, and keeps its own elsewhere', () => {
+  const offsets = { ...empty, gear: empty.gear.map((one, i) => ({ ...one, offsetMs: i === 0 ? -9 : 4 })) };
+  const rig = setOutputPort(offsets, 'a', attic);
+  expect(rig.gear.map(({ offsetMs }) => offsetMs)).toEqual([-9, 4]);
+  const chained = connect(rig, ...thru);
+  expect(chained.gear.map(({ offsetMs }) => offsetMs)).toEqual([-9, -9]);
+  expect(lineCheck(planOf(chained)).map(({ seen }) => seen.rule)).not.toContain('shares a wire');
+});
+
 test('a cable into the hub makes the device a source: a leader is followed in the sync it sends', () => {
   const rig = setInputPort(empty, 'a', { id: 'midi:loft', name: 'Loft out' });
   expect(sourcesOf(rig)).toMatchObject([{ id: 'a', portId: 'midi:loft', language: 'clock', obeys: false }]);

@@ -19,10 +19,20 @@ export function planOf(rig: Rig): RigPlan {
   return { gear: [hubGear(rig.hubSockets), ...rig.gear], cables, leaders, routes };
 }
 
-/** A device's output port is the one whose wire reaches it: over its own cable, a thru, or a split box. */
+/**
+ * A device's output port is the one whose wire reaches it: over its own cable, a thru, or a split box. One that joins a
+ * wire takes on the offset that is sent there.
+ */
 export function withPorts(rig: Rig): Rig {
   const ports = portsOfGear(planOf(rig));
-  return { ...rig, gear: rig.gear.map((one) => ({ ...one, portId: ports.get(one.id) ?? null })) };
+  const gear = rig.gear.map((one) => {
+    const portId = ports.get(one.id) ?? null;
+    const stays = ({ id, portId: before, syncsTo }: Gear) =>
+      before === portId && ports.get(id) === portId && syncsTo === one.syncsTo;
+    const joined = portId === null || portId === one.portId ? undefined : rig.gear.find(stays);
+    return { ...one, portId, offsetMs: joined?.offsetMs ?? one.offsetMs };
+  });
+  return { ...rig, gear };
 }
 
 /** The devices that the hub's offset of this one moves as well: those on the same wire with the same kind of sync. */
