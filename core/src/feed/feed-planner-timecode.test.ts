@@ -51,7 +51,7 @@ test('a tempo set by hand moves the ticks and leaves the code running', () => {
   const planner = new FeedPlanner(even(120), settings({ ...clock, timecode: '30' }));
   planner.start(0, 0);
   planner.retime(even(90), 1000);
-  const sent = planner.plan(0, 4000);
+  const sent = planner.plan(-10, 4000);
   times(sent, 'quarterFrame').forEach((ms, i) => expect(ms).toBeCloseTo((i / 120) * 1000, 6));
   expect(times(sent, 'clock').at(-1)! - times(sent, 'clock').at(-2)!).toBeCloseTo(60_000 / 90 / 24, 6);
 });
@@ -59,7 +59,7 @@ test('a tempo set by hand moves the ticks and leaves the code running', () => {
 test('at a speed of 1.04, ticks and code both run 4% fast', () => {
   const planner = new FeedPlanner(even(100), settings({ ...clock, timecode: '25' }));
   planner.start(0, 0, { speed: 1.04 });
-  const sent = planner.plan(0, 2000);
+  const sent = planner.plan(-10, 2000);
   times(sent, 'clock').forEach((ms, i) => expect(ms).toBeCloseTo((i * 25) / 1.04, 9));
   times(sent, 'quarterFrame').forEach((ms, i) => expect(ms).toBeCloseTo((i * 10) / 1.04, 9));
 });
@@ -92,12 +92,12 @@ test('a follower that would lose its position gets none while stopped', () => {
   expect(planner.plan(0, 100)).toEqual([]);
 });
 
-test('machine control plays and stops along with the grid', () => {
+test('machine control is located, plays and stops along with the grid', () => {
   const planner = new FeedPlanner(even(120), settings({ mmc: true }));
   planner.start(100, 0);
   planner.stop(1100);
   const sent = planner.plan(0, 2000);
-  expect(sysex(sent).map((data) => decodeMmc(data).commands[0]!.kind)).toEqual(['play', 'stop']);
+  expect(sysex(sent).map((data) => decodeMmc(data).commands[0]!.kind)).toEqual(['locate', 'play', 'stop']);
 });
 
 test('half and double clock rate: the follower counts its own beats and sixteenths from the same position', () => {
@@ -153,7 +153,7 @@ test('in 7/8 a start-only follower joins on the next bar, even if the tempo chan
 test('nudging a follower by 3% moves it 30 ms per second, forward and back, without losing a tick', () => {
   const planner = new FeedPlanner(even(120), settings(clock));
   planner.start(0, 0);
-  const sent = planner.plan(0, 1000);
+  const sent = planner.plan(-10, 1000);
   planner.nudge(0.03);
   sent.push(...planner.plan(1000, 2000));
   planner.nudge(0);

@@ -5,10 +5,10 @@ import { TempoMap } from '../tempo/tempo-map';
 import { framesToPosition, songFrames } from '../timecode/code-position';
 import { codeAtRate, framesToTimecode, timecodeToFrames } from '../timecode/timecode';
 import { fullFrameMessage } from '../timecode/timecode-messages';
-import { bpmAt, from, songMsAt, type Motion } from '../transport/motion';
+import { beatAt, bpmAt, from, msOfBeat, songMsAt, type Motion } from '../transport/motion';
 import { ClockLane } from './clock-lane';
 import { CodeLane } from './code-lane';
-import { MAX_OFFSET_MS, type FeedSettings } from './feed-settings';
+import { MAX_OFFSET_MS, type BeatTrigger, type FeedSettings } from './feed-settings';
 import { messageOf, TriggerLane } from './trigger-lane';
 
 const { ceil, floor, max, min } = Math;
@@ -18,6 +18,7 @@ const { ceil, floor, max, min } = Math;
  * asks for at least 1 ms in between. Song position precedes them by the same again.
  */
 export const START_LEAD_MS = 2;
+const MIN_START_MS = 1;
 
 const LAST_SONG_POSITION = 16_383;
 /** How long a beat's or trigger's note is on. */
@@ -25,7 +26,10 @@ export const NOTE_LENGTH_MS = 50;
 /** Computed positions may fall a rounding error before the intended sixteenth, or after the intended frame. */
 const ROUNDING = 1e-6;
 const CLOCK: MidiMessage = { kind: 'clock' };
+const STOP: MidiMessage = { kind: 'stop' };
 const MIDNIGHT = { hours: 0, minutes: 0, seconds: 0, frames: 0 };
+/** Machine control locates in hundredths of a frame. */
+const SAME_PLACE_MS = 0.5;
 /** Beats of every time signature are multiples of this many ticks: a thirty-second. */
 const TICKS_PER_SHORTEST_BEAT = 3;
 
@@ -41,13 +45,15 @@ export interface StartOptions {
    * clock.
    */
   countInTo?: number;
+  /** Stop the follower first: one that still plays ignores song position. */
+  stopFirst?: boolean;
 }
 
-/** What a follower receives just before the tick it starts on. */
+/** What a follower receives just before the tick on a beat, and how long before. */
 interface Greeting {
-  readonly tick: number;
-  /** In order, each with its lead before that tick. */
-  readonly messages: { message: MidiMessage; leadMs: number }[];
+  readonly beat: number;
+  readonly message: MidiMessage;
+  readonly leadMs: number;
 }
 
 /** An offset that moves from one value to another along the grid, or stays. */
@@ -87,17 +93,32 @@ interface Action {
 export class FeedPlanner {
   #map: TempoMap;
   #meter: MeterMap;
-  readonly #settings: FeedSettings;
-  readonly #clockRate: number;
+  #settings: FeedSettings;
+  /** The settings once all changes asked for have been applied. */
+  #wanted: FeedSettings;
   #offset: Offset;
   #clock: ClockLane | null = null;
   #code: CodeLane | null = null;
   #triggers: TriggerLane | null = null;
   #motion: Motion | null = null;
-  #greet: Greeting | null = null;
+  /** What is still to be said before the follower runs, in order. */
+  #greetings: Greeting[] = [];
+  /** The follower starts here; gear that plays on any clock gets none before. */
+  #firstBeat = -Infinity;
+  /** The song begins here, after the count-in. */
+  #startBeat = -Infinity;
+  #startSaidMs = -Infinity;
+  /** A start or continue was sent, and no stop since. */
+  #follows = false;
+  /** Machine control was told to play, and not to stop since. */
+  #machinePlays = false;
+  /** Where machine control was told to go, ms of song time; null if it has moved since. */
+  #machineAtMs: number | null = null;
   #started = false;
   readonly #actions: Action[] = [];
   #plannedGridMs = -Infinity;
+  /** When the last start, stop or locate asked for takes place. */
+  #lastTurnGridMs = -Infinity;
   /** Most windows are empty: cached until something is added. */
   #nothingUntilGridMs = -Infinity;
   #lastDueMs = -Infinity;
@@ -106,11 +127,10 @@ export class FeedPlanner {
 
   /** @throws RangeError if the timecode at beat 0 doesn't exist at the feed's frame rate. */
   constructor(map: TempoMap, settings: FeedSettings, meter = new MeterMap()) {
-    if (settings.sends.timecode) timecodeToFrames(settings.timecodeStart ?? MIDNIGHT, settings.sends.timecode);
+    checkStart(settings);
     this.#map = map;
     this.#meter = meter;
-    this.#settings = settings;
-    this.#clockRate = settings.clockRate ?? 1;
+    this.#settings = this.#wanted = settings;
     this.#offset = steady(settings.offsetMs);
   }
 
@@ -118,40 +138,57 @@ export class FeedPlanner {
    * The grid starts rolling at `gridMs` from `fromBeat`. The follower joins at the first beat it can be positioned on.
    */
   start(gridMs: number, fromBeat: number, options: StartOptions = {}): void {
-    const { map = this.#map, songMs = map.msAt(fromBeat), speed = 1, countInTo = fromBeat } = options;
+    const {
+      map = this.#map,
+      songMs = map.msAt(fromBeat),
+      speed = 1,
+      countInTo = fromBeat,
+      stopFirst = false,
+    } = options;
     this.#map = map;
     const motion = { map, speed, fromMs: gridMs, beat: fromBeat, songMs };
-    const clock = new ClockLane(motion, this.#clockRate, true);
-    const greeting = this.#greeting(clock, max(fromBeat, countInTo));
     // A clock that ran while stopped falls silent before the new grid begins, so that no two ticks come too close
     // together.
-    const quietMs = max(clock.intervalMs / 2, 2 * START_LEAD_MS);
-    this.#add(gridMs - quietMs, () => {
+    const quietMs = max(new ClockLane(motion, this.#clockRate, true).intervalMs / 2, 2 * START_LEAD_MS);
+    // Nothing that was asked for before may come after it.
+    this.#add(min(gridMs, max(gridMs - quietMs, this.#lastTurnGridMs)), () => {
+      const { sends, timecodeStart = MIDNIGHT, triggers = [] } = this.#settings;
       this.#motion = motion;
-      this.#clock = clock;
-      const { sends, timecodeStart = MIDNIGHT } = this.#settings;
+      this.#clock = new ClockLane(motion, this.#clockRate, true);
       this.#code = sends.timecode ? new CodeLane(motion, sends.timecode, timecodeStart) : null;
-      const { triggers = [] } = this.#settings;
       this.#triggers = triggers.length > 0 ? new TriggerLane(motion, triggers, this.#meter) : null;
-      this.#greet = greeting;
-      return triggers.flatMap(({ atStart }) => (atStart ? [messageOf(atStart)] : []));
+      this.#startBeat = max(fromBeat, countInTo);
+      const located = this.#greet(this.#clock, motion, this.#startBeat);
+      this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
+      const stop = stopFirst && sends.transport ? [STOP] : [];
+      return [...stop, ...located, ...triggers.flatMap(({ atStart }) => (atStart ? [messageOf(atStart)] : []))];
     });
     this.#started = true;
+    this.#lastTurnGridMs = gridMs;
   }
 
   /** Stops the grid at `gridMs` and discards everything due later. */
   stop(gridMs: number): void {
     this.#dropActionsFrom(gridMs);
+    this.#lastTurnGridMs = gridMs;
     this.#add(gridMs, () => {
-      const { sends, clockWhileStopped } = this.#settings;
       const songMs = this.#motion ? songMsAt(this.#motion, gridMs) : null;
-      this.#clock = clockWhileStopped ? this.#idleLane(gridMs) : null;
-      this.#code = this.#motion = this.#greet = this.#triggers = null;
-      const stop: MidiMessage[] = sends.transport ? [{ kind: 'stop' }] : [];
-      if (sends.mmc) stop.push(encodeMmc({ kind: 'stop' }));
-      for (const { atStop } of this.#settings.triggers ?? []) if (atStop) stop.push(messageOf(atStop));
-      return songMs === null ? stop : [...stop, ...this.#fullFrame(songMs)];
+      this.#clock = this.#settings.clockWhileStopped ? this.#idleLane(gridMs) : null;
+      this.#code = this.#motion = this.#triggers = null;
+      return [...this.#stopMessages(), ...(songMs === null ? [] : this.#fullFrame(songMs))];
     });
+  }
+
+  #stopMessages(): MidiMessage[] {
+    const { sends, triggers = [] } = this.#settings;
+    this.#greetings = [];
+    this.#follows = this.#machinePlays = false;
+    this.#machineAtMs = null;
+    return [
+      ...(sends.transport ? [STOP] : []),
+      ...(sends.mmc ? [encodeMmc({ kind: 'stop' })] : []),
+      ...triggers.flatMap(({ atStop }) => (atStop ? [messageOf(atStop)] : [])),
+    ];
   }
 
   /**
@@ -160,6 +197,7 @@ export class FeedPlanner {
    */
   locate(gridMs: number, beat: number, options: { songMs?: number; startsFromThere?: boolean } = {}): void {
     const { songMs = this.#map.msAt(beat), startsFromThere = false } = options;
+    this.#lastTurnGridMs = gridMs;
     this.#add(gridMs, () => {
       const { sends, positionWhileStopped = true } = this.#settings;
       const sixteenths = ceil(beat * this.#clockRate * SIXTEENTHS_PER_BEAT - ROUNDING);
@@ -172,8 +210,7 @@ export class FeedPlanner {
         sixteenths <= LAST_SONG_POSITION
       )
         told.push({ kind: 'songPosition', sixteenths });
-      if (sends.mmc) told.push(this.#mmcLocate(songMs));
-      return [...told, ...this.#fullFrame(songMs)];
+      return [...told, ...this.#locateMachine(songMs), ...this.#fullFrame(songMs)];
     });
   }
 
@@ -188,9 +225,102 @@ export class FeedPlanner {
       if (this.#clock) this.#clock.retime(from(this.#clock.motion, gridMs, { map, speed }));
       if (this.#motion) this.#code?.retime(this.#motion);
       if (this.#motion) this.#triggers?.retime(this.#motion);
-      return [];
+      return this.#locateWaitingMachine();
     };
     this.#add(gridMs, run, { survivesStop: true });
+  }
+
+  /**
+   * Applies other settings while playing: nothing is stopped that still should play. Another clock rate applies from the
+   * first beat where the follower's own beats stay on the beat.
+   * @throws RangeError if the timecode at beat 0 doesn't exist at the frame rate; nothing has changed then.
+   */
+  change(settings: FeedSettings): void {
+    checkStart(settings);
+    this.setOffset(settings.offsetMs);
+    if (!differ(this.#wanted, settings)) return;
+    this.#wanted = settings;
+    if (this.#plannedGridMs === -Infinity) this.#settings = settings;
+    else this.#add(this.#plannedGridMs, () => this.#apply(settings), { survivesStop: true });
+  }
+
+  #apply(settings: FeedSettings): MidiMessage[] {
+    const before = this.#settings;
+    const gridMs = this.#plannedGridMs;
+    this.#settings = settings;
+    if (codeDiffers(before, settings)) this.#machineAtMs = null;
+    if (this.#motion && this.#clock) return this.#applyRolling(before, settings, gridMs, this.#motion, this.#clock);
+    if (!settings.clockWhileStopped) this.#clock = null;
+    else if (!this.#clock || before.clockRate !== settings.clockRate)
+      this.#clock = this.#idleFrom(this.#clock?.nextMs ?? gridMs, 0);
+    return [];
+  }
+
+  #applyRolling(
+    before: FeedSettings,
+    settings: FeedSettings,
+    gridMs: number,
+    motion: Motion,
+    clock: ClockLane,
+  ): MidiMessage[] {
+    const { sends, timecodeStart = MIDNIGHT, triggers = [] } = settings;
+    const now = from(motion, max(gridMs, motion.fromMs));
+    const out: MidiMessage[] = [];
+    if (differ(before.triggers ?? [], triggers)) {
+      this.#triggers = triggers.length > 0 ? new TriggerLane(now, triggers, this.#meter) : null;
+      out.push(...resets(before.triggers, triggers, 'atStop'), ...resets(triggers, before.triggers, 'atStart'));
+    }
+    if (codeDiffers(before, settings))
+      this.#code = sends.timecode ? new CodeLane(now, sends.timecode, timecodeStart) : null;
+    if (this.#follows && !sends.transport) {
+      this.#follows = false;
+      out.push(STOP);
+    }
+    if (this.#machinePlays && !sends.mmc) {
+      this.#machinePlays = false;
+      out.push(encodeMmc({ kind: 'stop' }));
+    }
+    const waits = this.#greetings.length > 0;
+    if (before.clockRate !== settings.clockRate) {
+      if (waits) this.#clock = new ClockLane(now, this.#clockRate, true);
+      else clock.changeRate(this.#clockRate, now.beat, sends.transport && !sends.position ? this.#firstBeat : 0);
+    }
+    const gains = (['clock', 'transport', 'mmc'] as const).some((kind) => sends[kind] && !before.sends[kind]);
+    if (waits && (differ(before.sends, sends) || before.clockRate !== settings.clockRate))
+      out.push(...this.#greetAgain(gridMs));
+    else if (gains) out.push(...this.#greetNow(gridMs));
+    if (sends.clock && !before.sends.clock) this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
+    return out;
+  }
+
+  /**
+   * Someone joined the wire, and may be playing still. While stopped, all are told so. In mid-song all are stopped, and
+   * told just before the next sixteenth where they are; those that start from the top start again on the next bar.
+   */
+  invite(): void {
+    this.#add(this.#plannedGridMs, () => {
+      if (this.#motion) return this.#greetNow(this.#plannedGridMs);
+      return this.#settings.sends.transport ? [STOP] : [];
+    });
+  }
+
+  #greetNow(gridMs: number): MidiMessage[] {
+    const { transport, position } = this.#settings.sends;
+    const located = this.#greetAgain(gridMs);
+    const [first] = this.#greetings;
+    if (!transport || !first) return located;
+    if (!position) return [STOP, ...located];
+    this.#greetings.unshift({ beat: first.beat, message: STOP, leadMs: 3 * START_LEAD_MS });
+    this.#sortGreetings();
+    return located;
+  }
+
+  #greetAgain(gridMs: number): MidiMessage[] {
+    if (!this.#motion || !this.#clock) return [];
+    const soonest = beatAt(this.#motion, max(gridMs + 3 * START_LEAD_MS, this.#motion.fromMs));
+    const located = this.#greet(this.#clock, this.#motion, max(this.#startBeat, soonest));
+    if (this.#firstBeat > soonest) this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
+    return located;
   }
 
   /** Applies new time signatures: where bars begin for click, triggers and followers that join. */
@@ -200,15 +330,18 @@ export class FeedPlanner {
   }
 
   /**
-   * While anything runs, the offset moves there so that no two ticks come closer than 60% of their distance: 200 ms take
+   * While anything runs or is about to, the offset moves there so that no two ticks come closer than 60% of their distance: 200 ms take
    * half a second. Otherwise it applies at once.
    */
   setOffset(offsetMs: number): void {
     const sinceGridMs = this.#plannedGridMs;
     const ms = this.#offsetAt(sinceGridMs);
-    const runs = this.#motion !== null || this.#clock !== null;
-    if (!runs || sinceGridMs === -Infinity) this.#offset = steady(offsetMs);
-    else if (offsetMs !== this.#offset.thenMs)
+    const runs = this.#motion !== null || this.#clock !== null || this.#actions.length > 0;
+    if (!runs || sinceGridMs === -Infinity) {
+      const plannedMs = sinceGridMs + ms;
+      this.#offset = steady(offsetMs);
+      this.#plannedGridMs = plannedMs - offsetMs;
+    } else if (offsetMs !== this.#offset.thenMs)
       this.#offset = moving(ms, sinceGridMs, Math.sign(offsetMs - ms) * SLEW, offsetMs);
   }
 
@@ -245,13 +378,15 @@ export class FeedPlanner {
     if (!this.#started && !this.#clock && this.#settings.clockWhileStopped)
       this.#clock = this.#idleFrom(this.#gridOfDue(fromMs), 0);
     const out: TimedMessage[] = [];
+    // What should have been said before a planner existed is said at once.
+    this.#lastDueMs = max(this.#lastDueMs, fromMs);
     const untilGridMs = this.#gridOfDue(toMs);
     while (this.#nothingUntilGridMs < untilGridMs) {
       const action = this.#actions[0];
       const tickMs = this.#clock?.nextMs ?? Infinity;
       const codeMs = this.#code?.nextMs ?? Infinity;
       const triggerMs = this.#triggers?.nextMs ?? Infinity;
-      const greetMs = this.#greet ? this.#greetMs() : Infinity;
+      const greetMs = this.#greetings.length > 0 ? this.#greetMs() : Infinity;
       let nextMs = tickMs < codeMs ? tickMs : codeMs;
       if (triggerMs < nextMs) nextMs = triggerMs;
       if (greetMs < nextMs) nextMs = greetMs;
@@ -261,9 +396,9 @@ export class FeedPlanner {
       if (action && action.gridMs <= nextMs) {
         this.#actions.shift();
         for (const message of action.run()) this.#emit(out, action.gridMs, message);
-      } else if (this.#greet && greetMs <= nextMs) {
-        const [told] = this.#greet.messages.splice(0, 1);
-        if (told) this.#emit(out, greetMs, told.message);
+      } else if (greetMs <= nextMs) {
+        const [greeting] = this.#greetings.splice(0, 1);
+        if (greeting) this.#say(out, greetMs, greeting.message);
       } else if (this.#clock && tickMs <= codeMs && tickMs <= triggerMs) this.#tick(out, this.#clock, tickMs);
       else if (this.#triggers && triggerMs <= codeMs) this.#trigger(out, this.#triggers, triggerMs);
       else if (this.#code) this.#emit(out, codeMs, this.#code.take());
@@ -273,11 +408,15 @@ export class FeedPlanner {
   }
 
   #tick(out: TimedMessage[], clock: ClockLane, gridMs: number): void {
+    const { ticksPerBeat } = clock;
     const tick = clock.take();
-    if (this.#settings.sends.clock && this.#hearsClock(tick)) this.#emit(out, gridMs, CLOCK);
+    const beat = tick / ticksPerBeat;
+    // A tempo change in between may bring the tick too close to the start.
+    if (this.#settings.sends.clock && this.#hearsClock(beat))
+      this.#emit(out, gridMs, CLOCK, this.#startSaidMs + MIN_START_MS);
     const { notes } = this.#settings;
     if (!notes || !clock.rolling || tick % TICKS_PER_SHORTEST_BEAT !== 0) return;
-    const accent = this.#meter.accentAt(tick / clock.ticksPerBeat);
+    const accent = this.#meter.accentAt(beat);
     if (!accent) return;
     const note = accent === 'bar' ? notes.barNote : notes.beatNote;
     this.#emit(out, gridMs, { kind: 'noteOn', channel: notes.channel, note, velocity: notes.velocity });
@@ -315,37 +454,63 @@ export class FeedPlanner {
     return offs;
   }
 
+  /** What ends all notes that are on, and stops the follower if it was started. */
+  end(): MidiMessage[] {
+    return [...this.releaseNotes(), ...(this.#motion ? this.#stopMessages() : [])];
+  }
+
   /** When the last message planned so far is due. */
   get lastDueMs(): number {
     return this.#lastDueMs;
   }
 
   /** Gear that plays on any clock gets none before its start. */
-  #hearsClock(tick: number): boolean {
-    return this.#settings.clockWhileStopped || !this.#greet || tick >= this.#greet.tick;
+  #hearsClock(beat: number): boolean {
+    return this.#settings.clockWhileStopped || beat >= this.#firstBeat - ROUNDING;
   }
 
   #greetMs(): number {
-    const next = this.#greet?.messages[0];
-    return this.#greet && next && this.#clock ? this.#clock.msOf(this.#greet.tick) - next.leadMs : Infinity;
+    const [next] = this.#greetings;
+    return next && this.#motion ? msOfBeat(this.#motion, next.beat) - next.leadMs : Infinity;
+  }
+
+  #say(out: TimedMessage[], gridMs: number, message: MidiMessage): void {
+    if (message.kind === 'start' || message.kind === 'continue') {
+      this.#follows = true;
+      this.#startSaidMs = max(this.#lastDueMs, gridMs + this.#offsetAt(gridMs));
+    }
+    if (message.kind === 'stop') this.#follows = false;
+    if (message.kind === 'sysex') {
+      this.#machinePlays = true;
+      this.#machineAtMs = null;
+    }
+    this.#emit(out, gridMs, message);
   }
 
   /**
-   * Song position can address any sixteenth. A follower without it can only start from the top, and does so on a bar.
+   * Prepares what the follower is told before it starts at a beat. Song position can address any sixteenth. A follower
+   * without it can only start from the top, and does so on a bar. Machine control plays from the first tick on; returned
+   * is the message that sends it there.
    */
-  #greeting(clock: ClockLane, beat: number): Greeting | null {
+  #greet(clock: ClockLane, motion: Motion, beat: number): MidiMessage[] {
     const { transport, position, mmc } = this.#settings.sends;
-    if (!transport && !mmc) return null;
-    const tick = position ? clock.firstFrom(beat, TICKS_PER_SIXTEENTH) : clock.firstFrom(this.#meter.nextBar(beat), 1);
-    const sixteenths = tick / TICKS_PER_SIXTEENTH;
-    const messages: Greeting['messages'] = [];
-    // Past the last addressable position a follower can only continue.
-    if (transport && position && sixteenths <= LAST_SONG_POSITION)
-      messages.push({ message: { kind: 'songPosition', sixteenths }, leadMs: 2 * START_LEAD_MS });
-    if (transport)
-      messages.push({ message: { kind: position && sixteenths > 0 ? 'continue' : 'start' }, leadMs: START_LEAD_MS });
-    if (mmc) messages.push({ message: encodeMmc({ kind: 'play' }), leadMs: START_LEAD_MS });
-    return { tick, messages };
+    this.#greetings = [];
+    const greet = (beat: number, message: MidiMessage, leadMs: number) =>
+      this.#greetings.push({ beat, message, leadMs });
+    const first = clock.firstFrom(beat, 1);
+    if (mmc) greet(first.beat, encodeMmc({ kind: 'play' }), START_LEAD_MS);
+    if (transport) {
+      const start = position
+        ? clock.firstFrom(beat, TICKS_PER_SIXTEENTH)
+        : clock.firstFrom(this.#meter.nextBar(beat), 1);
+      const sixteenths = start.tick / TICKS_PER_SIXTEENTH;
+      // Past the last addressable position a follower can only continue.
+      if (position && sixteenths <= LAST_SONG_POSITION)
+        greet(start.beat, { kind: 'songPosition', sixteenths }, 2 * START_LEAD_MS);
+      greet(start.beat, { kind: position && sixteenths > 0 ? 'continue' : 'start' }, START_LEAD_MS);
+    }
+    this.#sortGreetings();
+    return mmc ? this.#locateMachine(songMsAt(motion, msOfBeat(motion, first.beat))) : [];
   }
 
   #fullFrame(songMs: number): MidiMessage[] {
@@ -361,6 +526,32 @@ export class FeedPlanner {
     const rate = sends.timecode ?? '30';
     const frames = max(0, songFrames(songMs, codeAtRate(timecodeStart, rate), rate));
     return encodeMmc({ kind: 'locate', position: framesToPosition(frames, rate) });
+  }
+
+  #sortGreetings(): void {
+    const motion = this.#motion;
+    if (!motion) return;
+    const saidAt = ({ beat, leadMs }: Greeting) => msOfBeat(motion, beat) - leadMs;
+    this.#greetings.sort((a, b) => saidAt(a) - saidAt(b));
+  }
+
+  /** Nothing if it is there already. */
+  #locateMachine(songMs: number): MidiMessage[] {
+    const there = this.#machineAtMs !== null && Math.abs(this.#machineAtMs - songMs) < SAME_PLACE_MS;
+    if (!this.#settings.sends.mmc || there) return [];
+    this.#machineAtMs = songMs;
+    return [this.#mmcLocate(songMs)];
+  }
+
+  /** A tempo change while it waits moves the place where it starts. */
+  #locateWaitingMachine(): MidiMessage[] {
+    const play = this.#greetings.find(({ message }) => message.kind === 'sysex');
+    if (!play || !this.#motion) return [];
+    return this.#locateMachine(songMsAt(this.#motion, msOfBeat(this.#motion, play.beat)));
+  }
+
+  get #clockRate(): number {
+    return this.#settings.clockRate ?? 1;
   }
 
   /** The idle clock continues in phase at its tempo. */
@@ -401,9 +592,35 @@ export class FeedPlanner {
     this.#actions.splice(at < 0 ? this.#actions.length : at, 0, action);
   }
 
-  #emit(out: TimedMessage[], gridMs: number, message: MidiMessage): void {
-    const dueMs = gridMs + this.#offsetAt(gridMs);
+  #emit(out: TimedMessage[], gridMs: number, message: MidiMessage, notBeforeMs = -Infinity): void {
+    const dueMs = max(gridMs + this.#offsetAt(gridMs), notBeforeMs);
     if (dueMs > this.#lastDueMs) this.#lastDueMs = dueMs;
     out.push({ atMs: this.#lastDueMs, message });
   }
+}
+
+/** @throws RangeError if the timecode at beat 0 doesn't exist at the frame rate. */
+function checkStart({ sends, timecodeStart = MIDNIGHT }: FeedSettings): void {
+  if (sends.timecode) timecodeToFrames(timecodeStart, sends.timecode);
+}
+
+function codeDiffers(a: FeedSettings, b: FeedSettings): boolean {
+  const codeOf = ({ sends, timecodeStart = MIDNIGHT }: FeedSettings) => [sends.timecode, timecodeStart];
+  return differ(codeOf(a), codeOf(b));
+}
+
+function differ(a: unknown, b: unknown): boolean {
+  return JSON.stringify(a) !== JSON.stringify(b);
+}
+
+/** What triggers send at their start or stop, of those that the others lack. */
+function resets(
+  triggers: readonly BeatTrigger[] = [],
+  others: readonly BeatTrigger[] = [],
+  when: 'atStart' | 'atStop',
+): MidiMessage[] {
+  return triggers.flatMap((trigger) => {
+    const message = trigger[when];
+    return message && others.every((other) => differ(other, trigger)) ? [messageOf(message)] : [];
+  });
 }

@@ -6,19 +6,54 @@ import type { FeedSettings } from './feed-settings';
 
 const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
 
+interface Kind {
+  readonly name: string;
+  readonly settings: FeedSettings;
+  readonly offsetOf: (settings: FeedSettings) => number;
+  readonly planner: FeedPlanner;
+}
+
 /**
  * What leaves one wire, and when: one planner per kind of message, each with its own offset, merged in order of time.
  * `FeedPlanner` says what the calls mean.
  */
 export class WirePlanner {
-  readonly #kinds: readonly { planner: FeedPlanner; offsetOf: (settings: FeedSettings) => number }[];
+  #kinds: readonly Kind[];
+  #meter: MeterMap | undefined;
 
   /** @throws RangeError if the timecode at beat 0 doesn't exist at the wire's frame rate. */
   constructor(map: TempoMap, settings: FeedSettings, meter?: MeterMap) {
-    this.#kinds = kindsOf(settings).map(({ settings: kind, offsetOf }) => ({
-      planner: new FeedPlanner(map, { ...kind, offsetMs: offsetOf(settings) }, meter),
+    this.#meter = meter;
+    this.#kinds = kindsOf(settings).map((kind) => ({ ...kind, planner: new FeedPlanner(map, kind.settings, meter) }));
+  }
+
+  /**
+   * Applies other settings while playing, and returns what ends the kinds that aren't sent any more. Kinds that are new
+   * get a planner on `map`, to be started by `join`.
+   * @throws RangeError if the timecode at beat 0 doesn't exist at the wire's frame rate; nothing has changed then.
+   */
+  change(settings: FeedSettings, map: TempoMap, join: (planner: FeedPlanner) => void): MidiMessage[] {
+    const before = new Map(this.#kinds.map((kind) => [kind.name, kind.planner]));
+    const after = kindsOf(settings).map((kind) => {
+      const planner = before.get(kind.name);
+      return { ...kind, planner: planner ?? new FeedPlanner(map, kind.settings, this.#meter), isNew: !planner };
+    });
+    // Timecode comes first, as only its settings can be refused.
+    for (const { planner, settings: changed } of after.toReversed()) planner.change(changed);
+    const ended = this.#kinds.filter(({ name }) => after.every((kind) => kind.name !== name));
+    this.#kinds = after.map(({ name, settings: changed, offsetOf, planner }) => ({
+      name,
+      settings: changed,
       offsetOf,
+      planner,
     }));
+    for (const { planner, isNew } of after) if (isNew) join(planner);
+    return ended.flatMap(({ planner }) => planner.end());
+  }
+
+  /** Starts whoever joined the wire in mid-song. */
+  invite(): void {
+    for (const { planner } of this.#kinds) planner.invite();
   }
 
   start(gridMs: number, fromBeat: number, options?: StartOptions): void {
@@ -38,6 +73,7 @@ export class WirePlanner {
   }
 
   setMeter(meter: MeterMap): void {
+    this.#meter = meter;
     for (const { planner } of this.#kinds) planner.setMeter(meter);
   }
 
@@ -86,9 +122,9 @@ export class WirePlanner {
     return Math.max(...this.#kinds.map(({ planner }) => planner.lastDueMs));
   }
 
-  /** The note-offs of all notes that are on. They won't be sent again by `plan`. */
-  releaseNotes(): MidiMessage[] {
-    return this.#kinds.flatMap(({ planner }) => planner.releaseNotes());
+  /** What ends all notes that are on, and stops the follower if it was started. */
+  end(): MidiMessage[] {
+    return this.#kinds.flatMap(({ planner }) => planner.end());
   }
 
   plan(fromMs: number, toMs: number): TimedMessage[] {
@@ -103,39 +139,42 @@ export class WirePlanner {
  * The settings of each kind of message on the wire. Which kinds there are doesn't depend on the offsets, so these can
  * change while playing.
  */
-function kindsOf(settings: FeedSettings) {
+function kindsOf(settings: FeedSettings): Omit<Kind, 'planner'>[] {
   const { sends, notes, triggers = [] } = settings;
-  const clock = {
-    settings: { ...bare(settings), sends: { ...sends, timecode: null, mmc: (sends.mmc ?? false) && !sends.timecode } },
-    offsetOf: (now: FeedSettings) => now.offsetMs,
-  };
-  const timecode = {
-    settings: {
-      ...bare(settings),
-      clockWhileStopped: false,
-      sends: { ...NO_SYNC, timecode: sends.timecode, mmc: sends.mmc ?? false },
-    },
-    offsetOf: (now: FeedSettings) => now.timecodeOffsetMs ?? now.offsetMs,
-  };
-  const channels = new Set([...(notes ? [notes.channel] : []), ...triggers.map((trigger) => trigger.sends.channel)]);
-  const byChannel = [...channels].map((channel) => ({
-    settings: {
-      ...bare(settings),
-      sends: NO_SYNC,
-      clockWhileStopped: false,
-      ...(notes?.channel === channel && { notes }),
-      triggers: triggers.filter((trigger) => trigger.sends.channel === channel),
-    },
-    offsetOf: (now: FeedSettings) => now.noteOffsetsMs?.[channel] ?? now.offsetMs,
-  }));
-  const hasClock = sends.clock || sends.transport || sends.position || settings.clockWhileStopped;
   const hasMmc = (sends.mmc ?? false) && !sends.timecode;
-  const kinds = [...(hasClock || hasMmc ? [clock] : []), ...(sends.timecode ? [timecode] : []), ...byChannel];
+  const hasClock = sends.clock || sends.transport || sends.position || settings.clockWhileStopped;
+  const kind = (name: string, change: Partial<FeedSettings>, offsetOf: Kind['offsetOf']) => ({
+    name,
+    settings: { ...bare(settings), ...change, offsetMs: offsetOf(settings) },
+    offsetOf,
+  });
+  const clock = kind('clock', { sends: { ...sends, timecode: null, mmc: hasMmc } }, (now) => now.offsetMs);
+  const timecode = kind(
+    'timecode',
+    { clockWhileStopped: false, sends: { ...NO_SYNC, timecode: sends.timecode, mmc: sends.mmc ?? false } },
+    (now) => now.timecodeOffsetMs ?? now.offsetMs,
+  );
+  const channels = new Set([...(notes ? [notes.channel] : []), ...triggers.map((trigger) => trigger.sends.channel)]);
+  const byChannel = [...channels].map((channel) =>
+    kind(
+      `channel ${channel}`,
+      {
+        sends: NO_SYNC,
+        clockWhileStopped: false,
+        ...(notes?.channel === channel && { notes }),
+        triggers: triggers.filter((trigger) => trigger.sends.channel === channel),
+      },
+      (now) => now.noteOffsetsMs?.[channel] ?? now.offsetMs,
+    ),
+  );
+  const kinds = [...(hasClock || hasMmc ? [clock] : []), ...byChannel, ...(sends.timecode ? [timecode] : [])];
   return kinds.length > 0 ? kinds : [clock];
 }
 
 function bare(settings: FeedSettings): FeedSettings {
   const rest: FeedSettings = { ...settings, triggers: [] };
   delete rest.notes;
+  delete rest.timecodeOffsetMs;
+  delete rest.noteOffsetsMs;
   return rest;
 }

@@ -2,10 +2,10 @@ import { NOTE_LENGTH_MS, START_LEAD_MS } from '../feed/feed-planner';
 import type { FeedSettings } from '../feed/feed-settings';
 import { WirePlanner } from '../feed/wire-planner';
 import { encodeMidi } from '../midi/encode-midi';
-import { SIXTEENTHS_PER_BEAT } from '../midi/message';
+import { SIXTEENTHS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { MeterMap, type MeterPoint } from '../tempo/meter-map';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
-import { Timeline, type TransportState } from '../transport/timeline';
+import { Timeline, type GridPosition, type TransportState } from '../transport/timeline';
 import type { HubCommand } from './hub-command';
 import { NoteRouter, type PortRoute } from './note-router';
 import type { Outgoing } from './outgoing';
@@ -18,6 +18,10 @@ export interface Feed {
   id: string;
   portId: string;
   settings: FeedSettings;
+  /** Ids of all gear its bytes reach. Gear that is new here is started in mid-song. */
+  reaches?: readonly string[];
+  /** Send even while one of these leads. */
+  sendsToLeader?: boolean;
 }
 
 /** Where the song position goes on stop. */
@@ -63,12 +67,17 @@ const MAX_COUNT_IN_BARS = 16;
 /** A gap this long between calls means the machine slept: drop the backlog instead of sending it in a burst. */
 const SLEEP_MS = 2500;
 const TURN_GAP_MS = 40;
+/** The grid's positions stay known for this long. */
+const HISTORY_MS = 10_000;
 /** Dead band: ignore tempo differences below 30 ppm until the accumulated phase error is worth correcting. */
 const SAME_TEMPO = 3e-5;
 /** The hub's id in the fallback order. */
 export const HUB = 'hub';
 
 const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
+
+/** What can be started in mid-song. */
+type Starting = Pick<WirePlanner, 'start' | 'invite'>;
 
 interface FeedState {
   readonly feed: Feed;
@@ -77,6 +86,8 @@ interface FeedState {
   readonly held?: boolean;
   /** Keeps running, but nothing is sent. */
   readonly muted?: boolean;
+  /** Keeps running, but nothing is sent while it would reach the leader. */
+  readonly reachesLeader?: boolean;
   /** Why nothing more is sent until the feed is replaced or rejoins. */
   readonly fault?: string | null;
 }
@@ -103,6 +114,8 @@ export class Hub {
   #countsFrom = 0;
   #stoodAt: number | null = null;
   #playedFrom = 0;
+  /** Before it has played for the first time, nothing can be left playing. */
+  #hasPlayed = false;
   #nowMs = 0;
   /** Everything due before this has been handed over. */
   #horizonMs = 0;
@@ -142,17 +155,50 @@ export class Hub {
   setFeeds(feeds: readonly Feed[]): void {
     const before = this.#lines;
     this.#lines = new Map();
+    const added: Starting[] = [];
     for (const feed of feeds) {
       const old = before.get(feed.id);
-      const keeps = old && sameButOffset(old.feed, feed);
-      const made = keeps ? { planner: old.planner } : this.#newPlanner(feed);
-      made.planner.setOffsets(feed.settings);
-      this.#lines.set(feed.id, { ...old, feed, ...made });
-      if (old && !keeps) this.#sayStop(old);
+      const kept = old && old.feed.portId === feed.portId && !old.fault ? this.#change(old, feed, added) : null;
+      this.#lines.set(feed.id, kept ?? { ...old, feed, ...this.#newPlanner(feed) });
+      if (old && !kept) this.#sayStop(old);
     }
     for (const [id, old] of before) if (!this.#lines.has(id)) this.#sayStop(old);
     for (const { feed, planner, held } of this.#lines.values())
-      if (!held && before.get(feed.id)?.planner !== planner) this.#join(planner);
+      if (!held && before.get(feed.id)?.planner !== planner) added.push(planner);
+    // Only now all offsets are known, so that everyone can be started early enough.
+    for (const planner of added) this.#join(planner);
+    this.#keepFromLeader();
+  }
+
+  /** Null if the new settings make no sense. `added` gets the planners that have to be started. */
+  #change(old: FeedState, feed: Feed, added: Starting[]): FeedState | null {
+    const { planner, held = false } = old;
+    const add = (one: Starting) => {
+      if (!held) added.push(one);
+    };
+    try {
+      this.#farewell(old.feed, planner, planner.change(feed.settings, this.#mapNow(), add));
+    } catch {
+      return null;
+    }
+    const newcomers = feed.reaches?.some((id) => !old.feed.reaches?.includes(id)) ?? false;
+    if (newcomers && !held && this.#hasPlayed) planner.invite();
+    return { ...old, feed };
+  }
+
+  /** Nothing is sent to whoever leads. */
+  #keepFromLeader(): void {
+    const leaderId = this.#leadsAs(this.#leader);
+    for (const [id, line] of this.#lines) {
+      const { feed, reachesLeader: reached = false } = line;
+      const reachesLeader = !feed.sendsToLeader && (feed.reaches?.includes(leaderId) ?? false);
+      if (reachesLeader === reached) continue;
+      // A stop would stop the leader too.
+      const notes = reachesLeader ? line.planner.end().filter(({ kind }) => kind === 'noteOff') : [];
+      if (!line.muted) this.#farewell(feed, line.planner, notes);
+      this.#lines.set(id, { ...line, reachesLeader });
+      if (!reachesLeader && !line.held) this.#rejoin(id);
+    }
   }
 
   /** Replaces the note and controller routes. */
@@ -263,17 +309,18 @@ export class Hub {
     for (const line of this.#lines.values()) this.#planLine(line, toMs, out);
     this.#horizonMs = toMs;
     this.#messages += out.length;
-    this.#timeline.forgetBefore(nowMs);
+    this.#timeline.forgetBefore(nowMs - HISTORY_MS);
     return out;
   }
 
   /** A fault in one wire silences that wire; the others play on. */
   #planLine(line: FeedState, toMs: number, out: Outgoing[]): void {
-    const { feed, planner, muted, fault } = line;
+    const { feed, planner, muted, reachesLeader, fault } = line;
     if (fault) return;
     try {
       for (const { atMs, message } of planner.plan(this.#horizonMs, toMs + (this.#early.get(feed.portId) ?? 0)))
-        if (!muted) out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
+        if (!muted && !reachesLeader)
+          out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
     } catch (error) {
       this.#sayStop(line);
       this.#lines.set(feed.id, { ...line, fault: reasonOf(error) });
@@ -292,7 +339,7 @@ export class Hub {
   snapshot(): HubSnapshot {
     return {
       ...this.#timeline.at(this.#nowMs),
-      leader: this.#leader,
+      leader: this.#leadsAs(this.#leader),
       sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs)),
       held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
       muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
@@ -309,6 +356,11 @@ export class Hub {
   /** Grid position at a time, in quarter notes; valid for the near past and future. */
   beatAt(ms: number): number {
     return this.#timeline.at(ms).beat;
+  }
+
+  /** The grid at a time; valid for the near past and future. */
+  gridAt(ms: number): GridPosition {
+    return this.#timeline.at(ms);
   }
 
   /** A feed's current offset, ms, including nudges. Null if there is no such feed. */
@@ -385,7 +437,7 @@ export class Hub {
 
   /** The first in the order leads as soon as it can, unless it was lost before. */
   #changeOver(): void {
-    const first = this.#order[0] ?? HUB;
+    const first = this.#sourceFor(this.#order[0] ?? HUB);
     if (this.#leader === first || this.#fellBack) return;
     if (!this.#willRoll() || this.#canLead(first)) this.#lead(first);
   }
@@ -394,6 +446,19 @@ export class Hub {
     if (id === HUB) return true;
     const { state, rolling } = this.#sources.get(id)?.snapshot(this.#nowMs) ?? {};
     return state === 'locked' && rolling === true;
+  }
+
+  /** The id in the fallback order of a source. */
+  #leadsAs(sourceId: string): string {
+    return this.#sources.get(sourceId)?.settings.gearId ?? sourceId;
+  }
+
+  /** A device may be connected by several cables: the one where its clock runs leads; by default the current one. */
+  #sourceFor(id: string): string {
+    const ids = [...this.#sources.keys()].filter((sourceId) => this.#leadsAs(sourceId) === id);
+    const inOrder = [...ids].sort((a, b) => Number(b === this.#leader) - Number(a === this.#leader));
+    const hears = (sourceId: string) => this.#sources.get(sourceId)?.snapshot(this.#nowMs).state === 'locked';
+    return inOrder.find((sourceId) => this.#canLead(sourceId)) ?? inOrder.find(hears) ?? inOrder[0] ?? id;
   }
 
   #lead(id: string): void {
@@ -406,15 +471,17 @@ export class Hub {
     if (lead && this.#byClock() && state === 'rolling') this.#countsFrom = Math.round(beat - lead.beat);
     // The hub keeps the current tempo.
     if (id === HUB && state === 'rolling' && this.#song.points.length === 1) this.#song = evenTempo(bpm);
+    this.#keepFromLeader();
   }
 
   /** The next in the order that can lead takes over; if none can, the grid stops. */
   #fallBack(): void {
-    const after = this.#order.slice(this.#order.indexOf(this.#leader) + 1);
-    const next = after.find((id) => this.#canLead(id));
+    const after = this.#order.slice(this.#order.indexOf(this.#leadsAs(this.#leader)) + 1);
+    const next = after.map((id) => this.#sourceFor(id)).find((id) => this.#canLead(id));
     if (next === undefined) {
       if (this.#willRoll()) this.#stop(this.#nextTurnMs());
       if (!this.#sources.has(this.#leader)) this.#leader = HUB;
+      this.#keepFromLeader();
       return;
     }
     this.#fellBack = true;
@@ -434,6 +501,7 @@ export class Hub {
     for (const { planner, held } of this.#lines.values())
       if (!held) planner.start(gridMs, from, { map, songMs, speed, countInTo: beat });
     this.#playedFrom = beat;
+    this.#hasPlayed = true;
     this.#timeline.change(gridMs, { rolling: true, beat: from, songMs, map, speed, countInTo: beat });
   }
 
@@ -505,15 +573,19 @@ export class Hub {
     this.#lines.set(feedId, { ...line, feed: { ...line.feed, settings } });
   }
 
+  /** While a clock leads, an idle feed's clock runs at that clock's tempo. */
+  #mapNow(): TempoMap {
+    return this.#byClock() ? evenTempo(this.#timeline.at(this.#horizonMs).bpm) : this.#song;
+  }
+
   /** A silent planner and the reason, if the feed's settings make no sense. */
   #newPlanner({ settings }: Feed): { planner: WirePlanner; fault: string | null } {
-    // While a clock leads, an idle feed's clock runs at that clock's tempo.
-    const map = this.#byClock() ? evenTempo(this.#timeline.at(this.#horizonMs).bpm) : this.#song;
+    const map = this.#mapNow();
     try {
       return { planner: new WirePlanner(map, settings, this.#meter), fault: null };
     } catch (error) {
       const silent = { sends: NO_SYNC, offsetMs: 0, clockWhileStopped: false };
-      return { planner: new WirePlanner(this.#song, silent, this.#meter), fault: reasonOf(error) };
+      return { planner: new WirePlanner(map, silent, this.#meter), fault: reasonOf(error) };
     }
   }
 
@@ -549,13 +621,16 @@ export class Hub {
   }
 
   /** Late join: a planner created while the grid is rolling, or about to, starts at the current position. */
-  #join(planner: WirePlanner): void {
+  #join(planner: Starting): void {
     const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
     const motion = this.#timeline.motionAt(gridMs);
-    if (!motion) return;
+    if (!motion) {
+      if (this.#hasPlayed) planner.invite();
+      return;
+    }
     const { map, beat, songMs, speed } = motion;
     const countInTo = this.#timeline.at(gridMs).state === 'countingIn' ? this.#playedFrom : beat;
-    planner.start(gridMs, beat, { map, songMs, speed, countInTo });
+    planner.start(gridMs, beat, { map, songMs, speed, countInTo, stopFirst: true });
   }
 
   /** The state once every pending request has been carried out. */
@@ -583,20 +658,24 @@ export class Hub {
   /** Don't catch up after sleep; stop all followers where they are. */
   #wakeUp(nowMs: number): void {
     this.#sleeps++;
-    const { beat, songMs } = this.#timeline.at(this.#horizonMs);
+    const { beat, songMs, state } = this.#timeline.at(this.#horizonMs);
+    const begin = { beat: this.#playedFrom, songMs: this.#song.msAt(this.#playedFrom) };
     for (const [id, line] of this.#lines) {
       this.#sayStop(line, nowMs);
       this.#lines.set(id, { ...line, ...this.#newPlanner(line.feed) });
     }
-    this.#timeline.change(nowMs, { rolling: false, beat, songMs, speed: 1 });
+    this.#timeline.change(nowMs, { ...(state === 'countingIn' ? begin : { beat, songMs }), rolling: false, speed: 1 });
     this.#horizonMs = nowMs;
   }
 
   /** Ends every note that is on and stops the follower, after everything sent so far. */
-  #sayStop({ feed, planner }: FeedState, fromMs = this.#horizonMs): void {
+  #sayStop({ feed, planner, muted, reachesLeader }: FeedState, fromMs = this.#horizonMs): void {
+    const messages = planner.end();
+    if (!muted && !reachesLeader) this.#farewell(feed, planner, messages, fromMs);
+  }
+
+  #farewell(feed: Feed, planner: WirePlanner, messages: readonly MidiMessage[], fromMs = this.#horizonMs): void {
     const atMs = Math.max(fromMs, planner.lastDueMs);
-    const messages = planner.releaseNotes();
-    if (feed.settings.sends.transport && this.#willRoll()) messages.push({ kind: 'stop' });
     for (const message of messages)
       this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
   }
@@ -613,10 +692,4 @@ function toSixteenth(beat: number): number {
 
 function evenTempo(bpm: number): TempoMap {
   return new TempoMap([{ beat: 0, bpm }]);
-}
-
-function sameButOffset(a: Feed, b: Feed): boolean {
-  const plain = ({ settings, ...feed }: Feed) =>
-    JSON.stringify({ ...feed, ...settings, offsetMs: 0, timecodeOffsetMs: 0, noteOffsetsMs: {} });
-  return plain(a) === plain(b);
 }

@@ -9,6 +9,8 @@ import { codeAtRate, FRAME_RATES, timecodeToFrames, type FrameRate, type Timecod
 /** A possible leader: a port and the sync it sends. */
 export interface SourceSettings {
   id: string;
+  /** The device it belongs to, if it is one of several of that device; it leads under this id. */
+  gearId?: string;
   portId: string;
   language: 'clock' | 'timecode';
   response?: Response;

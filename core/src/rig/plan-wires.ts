@@ -26,6 +26,10 @@ export interface Wire {
   portId: string;
   /** The gear it serves, nearest first: on the port itself, behind thrus, behind split boxes. */
   gearIds: string[];
+  /** All gear its bytes reach, whether it is served or not. */
+  reaches: string[];
+  /** Send sync on it even if it reaches whoever leads. */
+  sendsToLeader: boolean;
   settings: FeedSettings;
   conflicts: WireConflict[];
 }
@@ -89,7 +93,9 @@ function compile(rig: RigPlan): WirePlan {
     });
     const { settings, conflicts } = unionOf(onWire);
     if (twice.length > 0) conflicts.push({ kind: 'two streams', gearIds: twice });
-    return [{ portId: reach.portId ?? '', gearIds: onWire.map(({ id }) => id), settings, conflicts }];
+    const { portId, gearIds: reaches, toLeaderToo: sendsToLeader } = reach;
+    const gearIds = onWire.map(({ id }) => id);
+    return [{ portId: portId ?? '', gearIds, reaches, sendsToLeader, settings, conflicts }];
   });
 
   const unreached = rig.gear.flatMap((gear): WirePlan['unreached'] => {

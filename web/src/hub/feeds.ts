@@ -33,7 +33,9 @@ export function feedsOf(rig: Rig, drive: Drive = 'clock', driven: readonly strin
   const notes = byNotes.map((gear): Feed => ({ id: gear.id, portId: gear.portId ?? '', settings: noteSettings(gear) }));
   const feeds = wiresOf(rig)
     .wires.filter(({ portId }) => !quiet.has(portId))
-    .map(({ portId, settings }): Feed => ({ id: portId, portId, settings }));
+    .map(({ portId, settings, reaches, sendsToLeader }): Feed => {
+      return { id: portId, portId, settings, reaches, sendsToLeader };
+    });
   return [click, ...feeds, ...notes];
 }
 

@@ -1,0 +1,83 @@
+import { fork } from 'node:child_process';
+import { availableParallelism } from 'node:os';
+import { parseArgs } from 'node:util';
+import { playEvening, type FailedEvening } from '../core/src/testing/play-evening';
+
+/**
+ * Plays any number of random evenings on all cores: `npm run soak -- --evenings 100000`. Prints the seed, the smallest
+ * studio and the shortest list of happenings of those that fail; `--seed 353` plays that evening again.
+ */
+const { values } = parseArgs({
+  options: {
+    evenings: { type: 'string', default: '1000' },
+    from: { type: 'string', default: '1' },
+    seed: { type: 'string' },
+    /** Every so manieth seed is played by this process. */
+    every: { type: 'string' },
+    until: { type: 'string' },
+  },
+});
+const MAX_FAILED = 10;
+const TOLD_EVERY = 500;
+
+interface Told {
+  played: number;
+  failed: FailedEvening[];
+}
+
+if (values.seed !== undefined) {
+  const failed = playEvening(Number(values.seed));
+  console.log(failed ? wordsFor(failed) : `Evening ${values.seed}: no violation.`);
+  process.exitCode = failed ? 1 : 0;
+} else if (values.every !== undefined) playShare(Number(values.from), Number(values.until), Number(values.every));
+else await playAll(Number(values.from), Number(values.evenings));
+
+function playShare(from: number, until: number, every: number): void {
+  let told: Told = { played: 0, failed: [] };
+  const tell = () => {
+    process.send?.(told);
+    told = { played: 0, failed: [] };
+  };
+  for (let seed = from; seed < until; seed += every) {
+    const failed = playEvening(seed);
+    told.played++;
+    if (failed) told.failed.push(failed);
+    if (failed || told.played === TOLD_EVERY) tell();
+  }
+  tell();
+}
+
+async function playAll(from: number, evenings: number): Promise<void> {
+  const beganMs = Date.now();
+  const workers = availableParallelism();
+  let played = 0;
+  let failed = 0;
+  const children = Array.from({ length: workers }, (_, i) =>
+    fork(process.argv[1] ?? '', [
+      ...['--from', `${from + i}`, '--until', `${from + evenings}`, '--every', `${workers}`],
+    ]),
+  );
+  const ended = children.map(
+    (child) =>
+      new Promise<void>((resolve) => {
+        child.on('message', (told: Told) => {
+          played += told.played;
+          failed += told.failed.length;
+          for (const one of told.failed) console.log(wordsFor(one));
+          const seconds = (Date.now() - beganMs) / 1000;
+          if (told.failed.length > 0 || played % 5000 < TOLD_EVERY)
+            console.log(`${played} of ${evenings} evenings in ${seconds.toFixed(0)} s, ${failed} with a violation`);
+          if (failed >= MAX_FAILED) for (const other of children) other.kill();
+        });
+        child.once('exit', () => resolve());
+      }),
+  );
+  await Promise.all(ended);
+  const seconds = (Date.now() - beganMs) / 1000;
+  console.log(`${played} evenings in ${seconds.toFixed(0)} s, ${failed} with a violation.`);
+  process.exitCode = failed > 0 || played < evenings ? 1 : 0;
+}
+
+function wordsFor({ seed, fault, studio, happenings }: FailedEvening): string {
+  return `Evening ${seed}: ${fault}\n${studio}\n${happenings}\nPlay it again: npm run soak -- --seed ${seed}\n`;
+}

@@ -1,0 +1,180 @@
+import type { Wire } from '../rig/plan-wires';
+import type { RigGear } from '../rig/rig';
+import type { GridPosition } from '../transport/timeline';
+import type { Heard, Receiver } from './receiver';
+
+export interface Circumstances {
+  gear: RigGear;
+  wire: Wire;
+  portId: string;
+  atMs: number;
+  receiver: Receiver;
+  /** What timecode says at beat 0. */
+  startSeconds: number;
+  gridAt: (ms: number) => GridPosition;
+  /** The offset isn't moving. */
+  offsetKnown: boolean;
+}
+
+interface Settled {
+  gear: RigGear;
+  wire: Wire;
+  receiver: Receiver;
+  rolls: boolean;
+  nowMs: number;
+}
+
+const TICKS_PER_BEAT = 24;
+/** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
+const MIN_START_MS = 1;
+const SAME_TICK = 0.02;
+/** Play is said a little before the grid starts, ms. */
+const PLAY_LEAD_MS = 3;
+
+/** Compares what one device makes of its wire with the grid. */
+export class Witness {
+  /** Ticks of the grid, at the device's clock rate, when it counts 0; null until it is known. */
+  #base: number | null = null;
+  #rate = 1;
+  /** The first tick since it was started. */
+  #first: { played: number; beat: number } | null = null;
+  /** Where it started to count, in beats. */
+  #origin = 0;
+  /** The clock rate may change on one of the next beats. */
+  #mayChangeRate = false;
+  #inPlace = false;
+  #outOfTouch = false;
+
+  /** Its cable was moved, or dead for a while: it is out of place until it is started again. */
+  interrupt(): void {
+    this.#outOfTouch = true;
+    this.#inPlace = false;
+  }
+
+  rateChanged(): void {
+    this.#mayChangeRate = true;
+  }
+
+  check(heard: Heard, now: Circumstances): void {
+    switch (heard.kind) {
+      case 'start':
+      case 'continue':
+        if (!now.receiver.able.songPosition || !this.#inPlace) this.#forget();
+        this.#outOfTouch = false;
+        return;
+      case 'stop':
+        this.#inPlace = this.#outOfTouch = false;
+        return;
+      case 'tick':
+        this.#checkTick(heard, now);
+        return;
+      case 'code':
+        this.#checkCode(heard, now);
+        return;
+      case 'machine':
+        if (heard.does === 'play') checkMachine(now);
+    }
+  }
+
+  #forget(): void {
+    this.#base = this.#first = null;
+    this.#inPlace = false;
+  }
+
+  #checkTick({ played, sinceStartMs }: Extract<Heard, { kind: 'tick' }>, now: Circumstances): void {
+    const { gear, wire, atMs, gridAt, offsetKnown } = now;
+    if (gear.syncsTo !== 'clock' || concerned(now)) return;
+    if (sinceStartMs !== null && sinceStartMs < MIN_START_MS)
+      throw new Error(`${gear.name}: first tick ${sinceStartMs} ms after the start`);
+    if (!offsetKnown) return;
+    const { beat, state } = gridAt(atMs - wire.settings.offsetMs + 1e-6);
+    const stopped = state === 'stopped' || state === 'starting';
+    if (stopped && ((played !== null && !this.#outOfTouch) || !wire.settings.clockWhileStopped))
+      throw new Error(
+        `${gear.name}: a tick at ${atMs} while the grid is ${state}${played === null ? '' : ', and it plays'}`,
+      );
+    if (stopped || played === null || this.#outOfTouch) return;
+    this.#checkPlace(played, beat, now);
+  }
+
+  #checkPlace(played: number, beat: number, { gear, wire, atMs, receiver }: Circumstances): void {
+    const { clockRate = 1 } = wire.settings;
+    const inTicks = (rate: number) => beat * TICKS_PER_BEAT * rate;
+    if (this.#base === null) {
+      const before = this.#first;
+      this.#first = { played, beat };
+      if (!before) return;
+      // Two ticks tell at which rate it is sent clock.
+      this.#rate = 2 ** Math.round(Math.log2((played - before.played) / (beat - before.beat) / TICKS_PER_BEAT));
+      const fromTop = !(receiver.able.songPosition && wire.settings.sends.position);
+      this.#base = fromTop ? Math.round(inTicks(this.#rate)) - played : 0;
+      this.#origin = this.#base / TICKS_PER_BEAT / this.#rate;
+    }
+    const fits = (rate: number, base: number) => Math.abs(inTicks(rate) - base - played) < SAME_TICK;
+    if (fits(this.#rate, this.#base)) {
+      this.#inPlace = true;
+      return;
+    }
+    const changed = inTicks(clockRate) - played;
+    const fromOrigin = changed - this.#origin * TICKS_PER_BEAT * clockRate;
+    const onTheBeat = Math.abs(fromOrigin - Math.round(fromOrigin / TICKS_PER_BEAT) * TICKS_PER_BEAT) < SAME_TICK;
+    if (this.#mayChangeRate && onTheBeat) {
+      this.#mayChangeRate = false;
+      this.#rate = clockRate;
+      this.#base = changed;
+      return;
+    }
+    const base = this.#base;
+    throw new Error(
+      `${gear.name}: tick ${played} at ${atMs}, where the grid is at tick ${(inTicks(this.#rate) - base).toFixed(3)}`,
+    );
+  }
+
+  #checkCode({ firstPieceMs, seconds, rate }: Extract<Heard, { kind: 'code' }>, now: Circumstances): void {
+    const { gear, wire, startSeconds, gridAt, offsetKnown } = now;
+    if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || rate !== gear.rate) return;
+    const { songMs } = gridAt(firstPieceMs - (wire.settings.timecodeOffsetMs ?? 0));
+    const off = seconds - startSeconds - songMs / 1000;
+    const day = 86_400;
+    const wrapped = ((((off + day / 2) % day) + day) % day) - day / 2;
+    if (Math.abs(wrapped) > 1 / 24)
+      throw new Error(`${gear.name}: the code says ${seconds - startSeconds} s, the song is at ${songMs / 1000} s`);
+  }
+
+  /** Two bars after the last command. */
+  checkSettled({ gear, wire, receiver, rolls, nowMs }: Settled): void {
+    if (wire.conflicts.some(({ gearIds }) => gearIds.includes(gear.id))) return;
+    const hearsTicks = nowMs - receiver.lastTickMs < 300;
+    const { clock, transport, timecode, mmc = false } = wire.settings.sends;
+    const must = (is: boolean, should: boolean, what: string) => {
+      if (is !== should)
+        throw new Error(`${gear.name} ${is ? '' : 'not '}${what}, and the grid ${rolls ? 'rolls' : 'stands'}`);
+    };
+    if (gear.syncsTo === 'clock' && clock) {
+      must(hearsTicks, rolls || wire.settings.clockWhileStopped, 'hears ticks');
+      if (transport && gear.able.startStop) must(receiver.playing, rolls, 'plays');
+      if (transport && gear.able.startStop && rolls) must(this.#inPlace, true, 'in place');
+    }
+    if (gear.syncsTo === 'timecode' && timecode) must(nowMs - receiver.lastCodeMs < 400, rolls, 'hears code');
+    if (gear.mmc && mmc) must(receiver.machinePlays, rolls, 'plays by machine control');
+    if (!rolls && receiver.notesOn > 0) throw new Error(`${gear.name} holds ${receiver.notesOn} notes`);
+  }
+}
+
+function concerned({ gear, wire }: Circumstances): boolean {
+  return wire.conflicts.some(({ gearIds }) => gearIds.includes(gear.id));
+}
+
+/** A machine plays from where it was located: that has to be where the grid is. */
+function checkMachine({ gear, wire, atMs, receiver, startSeconds, gridAt, offsetKnown }: Circumstances): void {
+  if (!gear.mmc || !offsetKnown) return;
+  const { sends, offsetMs, timecodeOffsetMs } = wire.settings;
+  // Without timecode the hub counts from 00:00:00:00.
+  const start = sends.timecode ? startSeconds : 0;
+  const dueMs = atMs + PLAY_LEAD_MS;
+  const { songMs } = gridAt(dueMs - (sends.timecode ? (timecodeOffsetMs ?? offsetMs) : offsetMs));
+  // A tempo change during the count-in can put the start of the song before the first code.
+  const there = Math.max(0, start + songMs / 1000);
+  const off = receiver.machineSeconds === null ? NaN : receiver.machineSeconds - there;
+  if (!(Math.abs(off) < 0.02)) throw new Error(`${gear.name}: the machine starts ${off} s off`);
+}
