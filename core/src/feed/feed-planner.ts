@@ -306,6 +306,8 @@ export class FeedPlanner {
 
   #greetNow(gridMs: number): MidiMessage[] {
     const { transport, position } = this.#settings.sends;
+    // Whoever joined isn't there yet.
+    this.#machineAtMs = null;
     const located = this.#greetAgain(gridMs);
     const [first] = this.#greetings;
     if (!transport || !first) return located;
