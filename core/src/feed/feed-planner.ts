@@ -5,7 +5,7 @@ import { TempoMap } from '../tempo/tempo-map';
 import { framesToPosition, songFrames } from '../timecode/code-position';
 import { codeAtRate, framesToTimecode, timecodeToFrames } from '../timecode/timecode';
 import { fullFrameMessage } from '../timecode/timecode-messages';
-import { beatAt, bpmAt, from, msOfBeat, songMsAt, type Motion } from '../transport/motion';
+import { beatAt, bpmAt, from, msOfBeat, retimed, songMsAt, type Motion } from '../transport/motion';
 import { ClockLane } from './clock-lane';
 import { CodeLane } from './code-lane';
 import { MAX_OFFSET_MS, type BeatTrigger, type FeedSettings } from './feed-settings';
@@ -221,10 +221,13 @@ export class FeedPlanner {
   retime(map: TempoMap, gridMs: number, speed = 1): void {
     const run = (): MidiMessage[] => {
       this.#map = map;
-      if (this.#motion) this.#motion = from(this.#motion, gridMs, { map, speed });
       if (this.#clock) this.#clock.retime(from(this.#clock.motion, gridMs, { map, speed }));
-      if (this.#motion) this.#code?.retime(this.#motion);
-      if (this.#motion) this.#triggers?.retime(this.#motion);
+      if (this.#motion) {
+        const before = this.#motion;
+        this.#motion = retimed(before, gridMs, { map, speed }, this.#startBeat);
+        this.#retimeCode(Math.abs(this.#motion.songMs - songMsAt(before, gridMs)) > SAME_PLACE_MS);
+        this.#triggers?.retime(this.#motion);
+      }
       return this.#locateWaitingMachine();
     };
     this.#add(gridMs, run, { survivesStop: true });
@@ -300,7 +303,9 @@ export class FeedPlanner {
   invite(): void {
     this.#add(this.#plannedGridMs, () => {
       if (this.#motion) return this.#greetNow(this.#plannedGridMs);
-      return this.#settings.sends.transport ? [STOP] : [];
+      const { transport, mmc } = this.#settings.sends;
+      this.#machineAtMs = null;
+      return [...(transport ? [STOP] : []), ...(mmc ? [encodeMmc({ kind: 'stop' })] : [])];
     });
   }
 
@@ -323,6 +328,14 @@ export class FeedPlanner {
     const located = this.#greet(this.#clock, this.#motion, max(this.#startBeat, soonest));
     if (this.#firstBeat > soonest) this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
     return located;
+  }
+
+  /** In the count-in, a tempo change moves the code too: it is spelled anew. */
+  #retimeCode(jumps: boolean): void {
+    const { sends, timecodeStart = MIDNIGHT } = this.#settings;
+    if (!this.#motion || !sends.timecode) return;
+    if (jumps) this.#code = new CodeLane(this.#motion, sends.timecode, timecodeStart);
+    else this.#code?.retime(this.#motion);
   }
 
   /** Applies new time signatures: where bars begin for click, triggers and followers that join. */

@@ -70,6 +70,9 @@ const HELD_UP = 2;
 const PAIR_DEVIATIONS = 5 * Math.SQRT2;
 /** Ticks after a start until their time says more about their number than their count. */
 const TICKS_TO_ANCHOR = 8;
+/** Gaps that, if they agree, are another tempo right after a start. */
+const AGREEING_GAPS = 5;
+const ANOTHER = 1.3;
 /** Ticks in a row on the line that outweigh a count that says otherwise. */
 const TICKS_TO_BELIEVE = 12;
 const BELIEF_DEVIATIONS = 5 * Math.sqrt(12);
@@ -108,6 +111,8 @@ export class ClockFollower {
   #anchoredFor = Infinity;
   /** Ticks that the last gap was too long by; ticks that come in a bunch now are these. */
   #owed = 0;
+  /** The gaps between the last ticks, while the phase is being set. */
+  #gaps: number[] = [];
   #heldUp = false;
   /**
    * The last tick whose number is beyond doubt, the arrivals since, and how many of the latest were on the line, but not
@@ -246,6 +251,7 @@ export class ClockFollower {
     this.#arrivals = [];
     this.#line = null;
     this.#anchoredFor = this.#owed = this.#heard = 0;
+    this.#gaps = [];
     this.#heldUp = false;
   }
 
@@ -259,6 +265,7 @@ export class ClockFollower {
     const line = this.#line;
     this.#certain = { number: next, ms: atMs };
     this.#sinceCertain = this.#owed = 0;
+    this.#gaps = [];
     this.#heldUp = false;
     this.#knownIntervalMs = line?.slope ?? this.#knownIntervalMs;
     if (line && line.count >= MIN_BEFORE && !isOutlier(line, next, atMs)) {
@@ -285,6 +292,14 @@ export class ClockFollower {
     const last = this.#last as { number: number; ms: number };
     const intervalMs = this.#knownIntervalMs ?? this.#line?.slope ?? null;
     const gapMs = atMs - last.ms;
+    this.#gaps = [...this.#gaps.slice(1 - AGREEING_GAPS), gapMs];
+    if (intervalMs !== null && this.#gapsAgreeOnAnother(intervalMs)) {
+      this.#knownIntervalMs = mean(this.#gaps) ?? intervalMs;
+      this.#missing -= this.#owed;
+      this.#anchorAt(last.number + 1 - this.#owed, atMs);
+      this.#owed = 0;
+      return;
+    }
     if (gapMs < (intervalMs === null ? MIN_INTERVAL_MS : BUNCHED * intervalMs)) {
       this.#ticks.keepLast(0);
       this.#line = null;
@@ -294,20 +309,26 @@ export class ClockFollower {
       this.#owed = this.#anchoredFor = 0;
       return;
     }
-    const late = intervalMs === null ? 0 : Math.round(gapMs / intervalMs) - 1;
-    this.#owed = Math.max(0, late);
+    const late = intervalMs !== null && gapMs > (1 + BUNCHED) * intervalMs;
+    this.#owed = late ? Math.round(gapMs / intervalMs) - 1 : 0;
     const number = last.number + 1 + this.#owed;
     this.#missing += this.#owed;
     if (this.#ticks.length === 0 || this.#owed > 0) this.#anchorAt(number, atMs);
     else {
       this.#last = { number, ms: atMs };
-      this.#arrivals = [
-        ...this.#arrivals.slice(1 - MAX_ARRIVALS),
-        { ms: atMs, number, extra: false, missing: 0 },
-      ];
+      this.#arrivals = [...this.#arrivals.slice(1 - MAX_ARRIVALS), { ms: atMs, number, extra: false, missing: 0 }];
       this.#ticks.push(number, atMs);
       this.#anchoredFor++;
     }
+  }
+
+  /** A start at another tempo than before: all gaps say so, and none is as short as those of a bunch. */
+  #gapsAgreeOnAnother(intervalMs: number): boolean {
+    const few = this.#owed > 0 ? this.#gaps.slice(-2) : this.#gaps;
+    const [least, most] = [Math.min(...few), Math.max(...few)];
+    const another = most < BUNCHED * intervalMs || least > ANOTHER * intervalMs;
+    const agree = (few.length === AGREEING_GAPS || this.#owed > 0) && most < 1.25 * least;
+    return few.length > 1 && another && agree && least > MIN_INTERVAL_MS;
   }
 
   /** Assigns the tick to the nearest expected one; a second tick for the same number is a duplicate. */
@@ -416,9 +437,7 @@ export class ClockFollower {
   #isWedged(): boolean {
     const recent = this.#arrivals.slice(-WEDGE_TICKS);
     const usual = median(pairs(recent, (a, b) => b.ms - a.ms)) ?? 0;
-    return (
-      recent.length === WEDGE_TICKS && this.#line !== null && Math.abs(usual / this.#line.slope - 1) > WEDGE_SHARE
-    );
+    return recent.length === WEDGE_TICKS && this.#line !== null && Math.abs(usual / this.#line.slope - 1) > WEDGE_SHARE;
   }
 
   /** The window goes on from the arrivals since a time alone: from there on there is another tempo. */
@@ -430,7 +449,7 @@ export class ClockFollower {
     const [firstInterval = 0, ...others] = pairs(stamps, (a, b) => b - a);
     const newInterval = median(others) ?? firstInterval;
     const old = Math.abs(firstInterval - (before?.slope ?? 0)) < Math.abs(firstInterval - newInterval);
-    const numbers = numbered(stamps, newInterval);
+    const numbers = numbered(stamps, newInterval, before?.slope ?? newInterval);
     const after = new LineWindow(stamps.length);
     numbers.forEach((number, i) => after.push(number, stamps[i] ?? 0, i > 0 || !old));
     const line = after.line();
@@ -438,7 +457,8 @@ export class ClockFollower {
     const since = this.#sinceCertain - (stamps.length - 1);
     const counted = certain ? certain.number + since : this.#nextNumber() - stamps.length;
     const timed = before ? Math.round(before.where(firstMs)) : counted;
-    const first = line && before && certain ? this.#likelier(counted, timed, { before, after: line, lastOne }) : counted;
+    const first =
+      line && before && certain ? this.#likelier(counted, timed, { before, after: line, lastOne }) : counted;
     this.#ticks.keepLast(0);
     numbers.forEach((number, i) => this.#ticks.push(first + number, stamps[i] ?? 0, i > 0 || !old));
     this.#last = { number: first + lastOne, ms: this.#last?.ms ?? 0 };
@@ -492,15 +512,22 @@ export class ClockFollower {
   }
 }
 
-/** Numbers for ticks at an interval, from 0: one each, but for those that were lost or doubled in between. */
-function numbered(stamps: readonly number[], intervalMs: number): number[] {
+/**
+ * Numbers for ticks at an interval, from 0: one each, but for those that were lost or doubled in between, at this interval
+ * and at the one before.
+ */
+function numbered(stamps: readonly number[], intervalMs: number, beforeMs: number): number[] {
+  const [shorterMs, longerMs] = [Math.min(intervalMs, beforeMs), Math.max(intervalMs, beforeMs)];
   const numbers: number[] = [];
   let phaseMs = 0;
   stamps.forEach((ms, i) => {
     const last = numbers.at(-1) ?? -1;
-    const gap = i === 0 ? 1 : (ms - (stamps[i - 1] ?? 0)) / intervalMs;
+    const gapMs = ms - (stamps[i - 1] ?? ms);
     const nearest = Math.round((ms - phaseMs) / intervalMs);
-    const [lost, doubled] = [i > 0 && gap > 1.5 && nearest > last + 1, i > 0 && gap < 0.5 && nearest <= last];
+    const [lost, doubled] = [
+      gapMs > 1.5 * longerMs && nearest > last + 1,
+      i > 0 && gapMs < 0.5 * shorterMs && nearest <= last,
+    ];
     const number = lost ? nearest : doubled ? last : last + 1;
     numbers.push(number);
     // The phase is the mean of those before.

@@ -41,6 +41,16 @@ const PRIOR_COUNT = 4;
 const PRIOR_JITTER_MS = 1;
 /** A gap of this many quarter frames is a silence. */
 const SILENT_QUARTERS = 6;
+/** Closer than this share of their distance, quarter frames come in a bunch, after a hold-up. */
+const BUNCHED = 0.4;
+/** The shortest distance there is, ms: at 30 fps. */
+const SHORTEST_QUARTER_MS = 1000 / 30 / QUARTERS_PER_FRAME;
+/** Farther from the line than this many standard deviations, and half a quarter frame, it was held up. */
+const LATE_DEVIATIONS = 6;
+/** So many of a code have to come at their own time. */
+const MIN_TIMELY = 4;
+/** So many in a row that come at their own time, but off the line, are a jump. */
+const JUMP_QUARTERS = 8;
 /** A computed position may fall a rounding error before the intended frame. */
 const ROUNDING_FRAMES = 1e-6;
 
@@ -48,6 +58,8 @@ interface Arrival {
   readonly piece: number;
   readonly nibble: number;
   readonly ms: number;
+  /** It came at its own time: not in a bunch with others that were held up. */
+  timely: boolean;
 }
 
 /**
@@ -66,6 +78,8 @@ export class TimecodeFollower {
   /** The position of the last full frame, in frames. */
   #standing: number | null = null;
   #lastMs = -Infinity;
+  /** Quarter frames in a row that came at their own time, but not where they were expected. */
+  #offLine = 0;
   #line: FittedLine | null = null;
   /** Phase of piece 0 within the day: codes may be sent for even or for odd frames. */
   #phase = 0;
@@ -76,7 +90,7 @@ export class TimecodeFollower {
   }
 
   push(message: MidiMessage, atMs: number): void {
-    if (message.kind === 'quarterFrame') this.#quarterFrame({ piece: message.piece, nibble: message.nibble, ms: atMs });
+    if (message.kind === 'quarterFrame') this.#quarterFrame(message.piece, message.nibble, atMs);
     if (message.kind !== 'sysex') return;
     const position = readFullFrame(message.data);
     if (!position) return;
@@ -113,20 +127,43 @@ export class TimecodeFollower {
 
   #framesAt(nowMs: number, state: FollowState, rate: FrameRate): number | null {
     if (!this.#line) return this.#standing;
-    const untilMs = state === 'lost' ? this.#lastMs + this.#freewheelMs : nowMs;
+    // Where it was lost, it stopped; what runs backwards was being searched, and doesn't run on.
+    const stops = state === 'lost' || (state === 'freewheeling' && this.#direction < 0);
+    const untilMs = stops ? this.#lastMs : nowMs;
     const day = framesPerDay(rate);
     const frames = this.#line.where(untilMs) / QUARTERS_PER_FRAME;
     return ((frames % day) + day) % day;
   }
 
-  #quarterFrame(arrival: Arrival): void {
-    if (arrival.ms - this.#lastMs > this.#freewheelMs) this.#lose();
-    this.#lastMs = arrival.ms;
+  #quarterFrame(piece: number, nibble: number, stampMs: number): void {
+    if (!Number.isFinite(stampMs)) return;
+    // Stamps may come out of order.
+    const ms = Math.max(stampMs, this.#run.at(-1)?.ms ?? -Infinity);
+    if (ms - this.#lastMs > this.#freewheelMs) this.#lose();
+    const shortMs = BUNCHED * (this.#rate ? nominalMs(this.#rate) : SHORTEST_QUARTER_MS);
+    const timely = ms - this.#lastMs >= shortMs;
+    const before = this.#run.at(-1);
+    // What comes first of a bunch was held up as well.
+    if (before && !timely) before.timely = false;
+    this.#lastMs = ms;
+    const arrival = { piece, nibble, ms, timely };
     this.#lengthen(arrival);
     const read = this.#completeCode();
     const place = this.#expectedPlace(arrival);
-    if (read && (place === null || read.quarter !== place || read.rate !== this.#rate)) this.#lock(read);
-    else if (place !== null && this.#spells(arrival, place)) this.#add(place, arrival.ms);
+    const agrees = place !== null && this.#spells(arrival, place);
+    if (agrees && timely && this.#isOnLine(place, ms)) this.#add(place, ms);
+    else if (timely) this.#offLine++;
+    if (!read) return;
+    const jumped =
+      place === null || read.rate !== this.#rate || read.quarter !== place || this.#offLine >= JUMP_QUARTERS;
+    if (jumped) this.#lock(read);
+  }
+
+  #isOnLine(place: number, ms: number): boolean {
+    const line = this.#line;
+    if (!line || !this.#rate) return true;
+    const offMs = Math.abs(ms - line.at(place));
+    return offMs < Math.max(nominalMs(this.#rate) / 2, LATE_DEVIATIONS * jitterOf(line));
   }
 
   #lose(): void {
@@ -161,10 +198,13 @@ export class TimecodeFollower {
   /** Once a code is known, so is the position of each of its pieces. */
   #lock({ quarter, rate }: { quarter: number; rate: FrameRate }): void {
     const last = this.#run.length - 1;
+    // Held up, they say where it is, but not when it was there.
+    if (this.#run.filter(({ timely }) => timely).length < MIN_TIMELY) return;
     this.#rate = rate;
+    this.#offLine = 0;
     this.#phase = (quarter - (this.#run[last]?.piece ?? 0) + PIECES) % PIECES;
     this.#points.keepLast(0);
-    this.#run.forEach(({ ms }, i) => this.#points.push(quarter + this.#direction * (i - last), ms));
+    this.#run.forEach(({ ms, timely }, i) => this.#points.push(quarter + this.#direction * (i - last), ms, timely));
     this.#standing = null;
     this.#fit(rate);
   }
@@ -184,6 +224,7 @@ export class TimecodeFollower {
 
   #add(quarter: number, ms: number): void {
     if (!this.#rate || this.#points.last?.x === quarter) return;
+    this.#offLine = 0;
     this.#points.push(quarter, ms);
     if (this.#turned()) this.#points.keepLast(LOOK_QUARTERS);
     this.#fit(this.#rate);
@@ -191,7 +232,7 @@ export class TimecodeFollower {
 
   #fit(rate: FrameRate): void {
     const line = this.#points.line();
-    if (!line) return;
+    if (!line || !(line.slope * this.#direction > 0)) return;
     const asTheRateSays = this.#direction * nominalMs(rate);
     const off = Math.abs(line.slope - asTheRateSays);
     const asExpected = off < SPEED_DEVIATIONS * jitterOf(line) * Math.sqrt(line.slopeVariance);

@@ -380,7 +380,10 @@ export class Hub {
     else if (!lead) return;
     else if (!lead.rolling) this.#standWith(lead);
     else if (!rolls) this.#joinLeader(lead, gridMs);
-    else if (this.#nowMs - this.#steeredMs >= STEER_EVERY_MS[source.settings.response ?? 'steady'])
+    else if (
+      lead.state !== 'settling' &&
+      this.#nowMs - this.#steeredMs >= STEER_EVERY_MS[source.settings.response ?? 'steady']
+    )
       this.#steer(source, lead, gridMs);
   }
 
@@ -465,12 +468,11 @@ export class Hub {
     this.#leader = id;
     this.#stoodAt = null;
     this.#countsFrom = 0;
-    const { beat, state, bpm } = this.#timeline.at(this.#nowMs);
+    const { beat, state } = this.#timeline.at(this.#nowMs);
     const lead = this.#sources.get(id)?.leadAt(this.#nowMs, 0, this.#song);
     // A new clock leader has its own beat count. Keep the grid position and store the whole-beat difference.
     if (lead && this.#byClock() && state === 'rolling') this.#countsFrom = Math.round(beat - lead.beat);
-    // The hub keeps the current tempo.
-    if (id === HUB && state === 'rolling' && this.#song.points.length === 1) this.#song = evenTempo(bpm);
+    // Led by the hub, the grid goes on at the tempo it has; the song's own comes back with the next start.
     this.#keepFromLeader();
   }
 

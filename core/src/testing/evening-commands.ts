@@ -187,10 +187,7 @@ const asleep = fc.integer({ min: 3000, max: 20_000 }).map((ms): Act => ({
   },
 }));
 const holdUp = fc
-  .tuple(
-    fc.integer({ min: 40, max: 2000 }),
-    fc.constantFrom('as sent' as const, 'all now' as const),
-  )
+  .tuple(fc.integer({ min: 40, max: 2000 }), fc.constantFrom('as sent' as const, 'all now' as const))
   .map(([ms, stamps]): Act => ({
     name: `held up for ${ms} ms, stamped ${stamps}`,
     act: (evening) => evening.holdUp(ms, stamps),

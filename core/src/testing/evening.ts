@@ -38,6 +38,7 @@ const WAKE_MS = 12;
 const LOOKAHEAD_MS = 60;
 /** An offset has arrived after this long, however far it moves. */
 const SLEW_MS = 2500;
+const MAX_COUNT_IN_S = 60;
 /** A leader is followed closely this long after its last change. */
 const SETTLE_MS = 6000;
 
@@ -251,7 +252,10 @@ export class Evening {
   settle(): void {
     const { bpm } = this.hub.snapshot();
     const songBarsMs = (2 * 4 * 60_000) / Math.max(20, Math.min(bpm, 300));
-    this.run(SETTLE_MS + songBarsMs);
+    this.run(SETTLE_MS);
+    const counts = () => this.hub.snapshot().state === 'countingIn';
+    for (let seconds = 0; seconds < MAX_COUNT_IN_S && counts(); seconds++) this.run(1000);
+    this.run(songBarsMs);
     const { state, leader, faults, held, muted } = this.hub.snapshot();
     if (faults.length > 0) throw new Error(`Fault: ${faults[0]?.reason}`);
     const rolls = state === 'rolling';

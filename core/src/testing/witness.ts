@@ -133,7 +133,7 @@ export class Witness {
   #checkCode({ firstPieceMs, seconds, rate }: Extract<Heard, { kind: 'code' }>, now: Circumstances): void {
     const { gear, wire, startSeconds, gridAt, offsetKnown } = now;
     if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || rate !== gear.rate) return;
-    const { songMs } = gridAt(firstPieceMs - (wire.settings.timecodeOffsetMs ?? 0));
+    const { songMs } = gridAt(firstPieceMs - (wire.settings.timecodeOffsetMs ?? 0) + 1e-6);
     const off = seconds - startSeconds - songMs / 1000;
     const day = 86_400;
     const wrapped = ((((off + day / 2) % day) + day) % day) - day / 2;

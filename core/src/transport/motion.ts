@@ -39,6 +39,17 @@ export function bpmAt({ map, speed }: Motion, beat: number): number {
   return map.bpmAt(beat) * speed;
 }
 
+/**
+ * The motion with another map or speed from a moment on. Before `countInTo` the song hasn't begun: its time is counted
+ * back from there, so that it begins at the same song time as planned.
+ */
+export function retimed(motion: Motion, ms: number, change: Partial<Pick<Motion, 'map' | 'speed'>>, countInTo: number) {
+  const after = from(motion, ms, change);
+  if (after.beat >= countInTo) return after;
+  const beginsMs = songMsAt(motion, msOfBeat(motion, countInTo));
+  return { ...after, songMs: beginsMs - (after.map.msAt(countInTo) - after.map.msAt(after.beat)) };
+}
+
 /** The same motion expressed from a later moment, with changes applied there. */
 export function from(motion: Motion, ms: number, change: Partial<Omit<Motion, 'fromMs'>> = {}): Motion {
   const { map, speed } = motion;

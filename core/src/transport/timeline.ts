@@ -1,5 +1,5 @@
 import type { TempoMap } from '../tempo/tempo-map';
-import { beatAt, bpmAt, from, songMsAt, type Motion } from './motion';
+import { beatAt, bpmAt, from, retimed, songMsAt, type Motion } from './motion';
 
 export type TransportState = 'stopped' | 'starting' | 'countingIn' | 'rolling';
 
@@ -38,7 +38,10 @@ export class Timeline {
     const before = this.#at(fromMs);
     const { beat, songMs } = this.at(fromMs);
     const { map, speed } = before.motion;
-    const motion = { map, speed, beat, songMs, ...change, fromMs };
+    const retimes = before.rolling && change.beat === undefined && change.songMs === undefined;
+    const motion = retimes
+      ? retimed(before.motion, fromMs, change, before.countInTo)
+      : { map, speed, beat, songMs, ...change, fromMs };
     const span = {
       motion,
       rolling: rolling ?? before.rolling,
