@@ -311,6 +311,7 @@ export class ClockFollower {
     }
     const late = intervalMs !== null && gapMs > (1 + BUNCHED) * intervalMs;
     this.#owed = late ? Math.round(gapMs / intervalMs) - 1 : 0;
+    if (late) this.#knownIntervalMs = intervalMs;
     const number = last.number + 1 + this.#owed;
     this.#missing += this.#owed;
     if (this.#ticks.length === 0 || this.#owed > 0) this.#anchorAt(number, atMs);
@@ -357,13 +358,16 @@ export class ClockFollower {
     const gapMs = atMs - last.ms;
     const pairMs = PAIR_DEVIATIONS * jitterOf(line);
     const late = gapMs > HELD_UP * line.slope + pairMs;
+    const arrival = { ms: atMs, number: last.number + 1, extra: false, missing: 0 };
     if (late) {
+      // Late again and again, it is a slower tempo.
+      this.#arrivals = this.#heldUp ? [...this.#arrivals, arrival] : [arrival];
       this.#heldUp = true;
-      this.#arrivals = [];
+      return true;
     }
     if (!this.#heldUp) return false;
     const bunchedMs = Math.min(BUNCHED * line.slope, Math.max(LEAST_BUNCHED * line.slope, line.slope - pairMs));
-    if (late || gapMs < bunchedMs) {
+    if (gapMs < bunchedMs) {
       this.#arrivals = [];
       return true;
     }
@@ -372,7 +376,7 @@ export class ClockFollower {
     const back = nearest > last.number - 1 && !isOutlier(line, nearest, atMs);
     if (back || this.#arrivals.length > this.#facts.changeTicks) this.#heldUp = false;
     if (!this.#heldUp) return false;
-    this.#arrivals.push({ ms: atMs, number: last.number + 1, extra: false, missing: 0 });
+    this.#arrivals.push(arrival);
     return true;
   }
 

@@ -43,6 +43,8 @@ export class Witness {
   /** The clock rate may change on one of the next beats. */
   #mayChangeRate = false;
   #inPlace = false;
+  /** It was told its position since it was stopped. */
+  #positioned = false;
   #outOfTouch = false;
 
   /** Its cable was moved, or dead for a while: it is out of place until it is started again. */
@@ -62,7 +64,11 @@ export class Witness {
         if (!now.receiver.able.songPosition || !this.#inPlace) this.#forget();
         this.#outOfTouch = false;
         return;
+      case 'position':
+        if (!heard.ignored) this.#positioned = true;
+        return;
       case 'stop':
+        this.#positioned = false;
         this.#inPlace = this.#outOfTouch = false;
         return;
       case 'tick':
@@ -97,7 +103,7 @@ export class Witness {
     this.#checkPlace(played, beat, now);
   }
 
-  #checkPlace(played: number, beat: number, { gear, wire, atMs, receiver }: Circumstances): void {
+  #checkPlace(played: number, beat: number, { gear, wire, atMs }: Circumstances): void {
     const { clockRate = 1 } = wire.settings;
     const inTicks = (rate: number) => beat * TICKS_PER_BEAT * rate;
     if (this.#base === null) {
@@ -106,7 +112,7 @@ export class Witness {
       if (!before) return;
       // Two ticks tell at which rate it is sent clock.
       this.#rate = 2 ** Math.round(Math.log2((played - before.played) / (beat - before.beat) / TICKS_PER_BEAT));
-      const fromTop = !(receiver.able.songPosition && wire.settings.sends.position);
+      const fromTop = !this.#positioned;
       this.#base = fromTop ? Math.round(inTicks(this.#rate)) - played : 0;
       this.#origin = this.#base / TICKS_PER_BEAT / this.#rate;
     }
