@@ -12,7 +12,7 @@ const { values } = parseArgs({
     evenings: { type: 'string', default: '1000' },
     from: { type: 'string', default: '1' },
     seed: { type: 'string' },
-    /** Every so manieth seed is played by this process. */
+    /** The share of one process: every n-th seed, up to a last one. */
     every: { type: 'string' },
     until: { type: 'string' },
   },

@@ -5,7 +5,7 @@ import { TempoMap } from '../tempo/tempo-map';
 import { framesToPosition, songFrames } from '../timecode/code-position';
 import { codeAtRate, framesToTimecode, timecodeToFrames } from '../timecode/timecode';
 import { fullFrameMessage } from '../timecode/timecode-messages';
-import { beatAt, bpmAt, from, msOfBeat, retimed, songMsAt, type Motion } from '../transport/motion';
+import { beatAt, bpmAt, from, msOfBeat, withTempo, songMsAt, type Motion } from '../transport/motion';
 import { ClockLane } from './clock-lane';
 import { CodeLane } from './code-lane';
 import { MAX_OFFSET_MS, type BeatTrigger, type FeedSettings } from './feed-settings';
@@ -110,9 +110,9 @@ export class FeedPlanner {
   #startSaidMs = -Infinity;
   /** A start or continue was sent, and no stop since. */
   #follows = false;
-  /** Machine control was told to play, and not to stop since. */
+  /** Machine control was sent play, and no stop since. */
   #machinePlays = false;
-  /** Where machine control was told to go, ms of song time; null if it has moved since. */
+  /** Where machine control was sent, ms of song time; null if it has moved since. */
   #machineAtMs: number | null = null;
   #started = false;
   readonly #actions: Action[] = [];
@@ -224,7 +224,7 @@ export class FeedPlanner {
       if (this.#clock) this.#clock.retime(from(this.#clock.motion, gridMs, { map, speed }));
       if (this.#motion) {
         const before = this.#motion;
-        this.#motion = retimed(before, gridMs, { map, speed }, this.#startBeat);
+        this.#motion = withTempo(before, gridMs, { map, speed }, this.#startBeat);
         this.#retimeCode(Math.abs(this.#motion.songMs - songMsAt(before, gridMs)) > SAME_PLACE_MS);
         this.#triggers?.retime(this.#motion);
       }
@@ -297,8 +297,8 @@ export class FeedPlanner {
   }
 
   /**
-   * Someone joined the wire, and may be playing still. While stopped, all are told so. In mid-song all are stopped, and
-   * told just before the next sixteenth where they are; those that start from the top start again on the next bar.
+   * Someone joined the wire, and may be playing still. While stopped, all are sent a stop. In mid-song all are stopped,
+   * and positioned and started just before the next sixteenth; those that start from the top start again on a bar.
    */
   invite(): void {
     this.#add(this.#plannedGridMs, () => {
@@ -503,7 +503,7 @@ export class FeedPlanner {
   }
 
   /**
-   * Prepares what the follower is told before it starts at a beat. Song position can address any sixteenth. A follower
+   * Prepares what the follower receives before it starts at a beat. Song position can address any sixteenth. A follower
    * without it can only start from the top, and does so on a bar. Machine control plays from the first tick on; returned
    * is the message that sends it there.
    */

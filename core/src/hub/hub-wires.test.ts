@@ -1,4 +1,5 @@
 import { MAX_OFFSET_MS, type FeedSettings } from '../feed/feed-settings';
+import { decodeMmc } from '../midi/mmc';
 import { MidiParser } from '../midi/parser';
 import { quarterFrames } from '../timecode/timecode-messages';
 import { Hub } from './hub';
@@ -244,4 +245,140 @@ test('everything due after a stop is due by the time the hub says, even for the 
   expect(heard(out, 'a').at(-1)).toMatchObject({ kind: 'stop' });
   expect(lastDueMs).toBeGreaterThanOrEqual(last);
   expect(lastDueMs - last).toBeLessThan(100);
+});
+
+test.each([0.5, 2] as const)(
+  'another clock rate, ×%d, applies in place while playing: no stop, and the beats stay on the beat',
+  (clockRate) => {
+    const hub = new Hub({ bpm: 120 });
+    hub.setFeeds([feed('a')]);
+    run(hub, 0, 100);
+    hub.command({ kind: 'play' });
+    const out = run(hub, 100, 2000);
+    hub.setFeeds([feed('a', { clockRate })]);
+    out.push(...run(hub, 2000, 5000));
+    const messages = heard(out, 'a');
+    expect(messages.map(({ kind }) => kind).filter((kind) => kind !== 'clock')).toEqual(['songPosition', 'start']);
+    const ticks = messages.filter(({ kind }) => kind === 'clock').map(({ atMs }) => atMs);
+    const gaps = ticks.slice(1).map((ms, i) => ms - ticks[i]!);
+    const normalMs = 60_000 / 120 / 24;
+    const changesAt = gaps.findIndex((ms) => Math.abs(ms - normalMs) > 1e-6);
+    // It changes on a beat, where the follower has counted whole beats: 24 ticks each (MIDI 1.0).
+    expect(changesAt % 24).toBe(0);
+    for (const ms of gaps.slice(changesAt)) expect(ms).toBeCloseTo(normalMs / clockRate, 6);
+  },
+);
+
+test('triggers change in place while playing: what sets and resets them is sent, and clock goes on', () => {
+  const hub = new Hub({ bpm: 120 });
+  const controller = (value: number) => ({ kind: 'controller', channel: 3, controller: 20, value }) as const;
+  const trigger = { every: 1, sends: { kind: 'note', channel: 3, note: 40, velocity: 90 } } as const;
+  hub.setFeeds([feed('a', { triggers: [{ ...trigger, atStart: controller(1), atStop: controller(2) }] })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  run(hub, 100, 2000);
+  hub.setFeeds([feed('a', { triggers: [{ ...trigger, every: 1 / 4, atStart: controller(3) }] })]);
+  const messages = heard(run(hub, 2000, 4000), 'a');
+  const values = messages.flatMap((one) => (one.kind === 'controlChange' ? [one.value] : []));
+  expect(values).toEqual([2, 3]);
+  expect(messages.filter(({ kind }) => kind === 'noteOn').length).toBeGreaterThan(14);
+  expect(messages.some(({ kind }) => kind === 'stop' || kind === 'continue')).toBe(false);
+});
+
+test('who joins a wire in mid-song is stopped, positioned and started before a sixteenth; no tick is lost', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([{ ...feed('a'), reaches: ['one'] }]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  const out = run(hub, 100, 2000);
+  hub.setFeeds([{ ...feed('a'), reaches: ['one', 'two'] }]);
+  out.push(...run(hub, 2000, 4000));
+  const messages = heard(out, 'a');
+  const at = messages.findIndex(({ kind }) => kind === 'stop');
+  expect(messages.slice(at, at + 4).map(({ kind }) => kind)).toEqual(['stop', 'songPosition', 'continue', 'clock']);
+  const ticks = messages.filter(({ kind }) => kind === 'clock').map(({ atMs }) => atMs);
+  const number = messages.slice(0, at).filter(({ kind }) => kind === 'clock').length;
+  // Song position counts sixteenths, of six ticks (MIDI 1.0).
+  expect(messages[at + 1]).toMatchObject({ sixteenths: number / 6 });
+  ticks.slice(1).forEach((ms, i) => expect(ms - ticks[i]!).toBeCloseTo(60_000 / 120 / 24, 6));
+});
+
+test('machine control is sent to where the song really starts, also beside gear that waits for the next bar', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a', { sends: { clock: true, transport: true, position: false, timecode: null, mmc: true } })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'locate', beat: 5 });
+  run(hub, 100, 300);
+  hub.command({ kind: 'play' });
+  const messages = heard(run(hub, 300, 4000), 'a');
+  const play = messages.find((one) => one.kind === 'sysex' && decodeMmc(one.data).commands[0]?.kind === 'play')!;
+  const start = messages.find(({ kind }) => kind === 'start')!;
+  // The machine, located at 2.5 s, plays at once; the clock follower starts three beats later, with bar 3.
+  expect(start.atMs - play.atMs).toBeCloseTo(1500, 0);
+  hub.command({ kind: 'stop' });
+  run(hub, 4000, 4500);
+  hub.command({ kind: 'play' });
+  const again = heard(run(hub, 4500, 6000), 'a').flatMap((one) =>
+    one.kind === 'sysex' ? decodeMmc(one.data).commands : [],
+  );
+  expect(again.map(({ kind }) => kind)).toEqual(['locate', 'play']);
+});
+
+test('a clock at half rate restarts at once, although its next tick is far away', () => {
+  const hub = new Hub({ bpm: 40 });
+  hub.setFeeds([feed('a', { clockRate: 0.5 })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  hub.command({ kind: 'locate', beat: 0 });
+  expect(heard(run(hub, 100, 3000), 'a').filter(({ kind }) => kind === 'clock').length).toBeGreaterThan(15);
+});
+
+test('a clock that stays on while stopped can be switched on while stopped', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a')]);
+  run(hub, 0, 100);
+  hub.setFeeds([feed('a', { clockWhileStopped: true })]);
+  expect(heard(run(hub, 100, 1000), 'a').length).toBeGreaterThan(30);
+});
+
+test('a tempo change in the count-in leaves the song’s start at its timecode', () => {
+  const hub = new Hub({ bpm: 60 });
+  const timecodeStart = { hours: 1, minutes: 0, seconds: 0, frames: 0 };
+  hub.setFeeds([feed('a', { sends: { ...NO_SYNC, timecode: '25' }, timecodeStart })]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play', countIn: true });
+  run(hub, 100, 2000);
+  hub.command({ kind: 'tempo', bpm: 120 });
+  run(hub, 2000, 12_000);
+  const { beat, songMs } = hub.gridAt(11_000);
+  expect(songMs).toBeCloseTo(beat * 500, 6);
+});
+
+test('a device that takes over in the fallback order is sent nothing, and gets sync again once it no longer leads', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setSources([MACHINE]);
+  hub.setFeeds([{ ...feed('a'), reaches: ['machine'] }, feed('b')]);
+  hub.setLeaders(['hub', 'machine']);
+  const play = lead(hub, 120, { rolling: true });
+  play(0, 1000);
+  hub.setLeaders(['machine', 'hub']);
+  const out = play(1000, 4000);
+  expect(hub.snapshot().leader).toBe('machine');
+  expect(heard(out, 'a').filter(({ kind }) => kind === 'clock' || kind === 'start')).toEqual([]);
+  expect(heard(out, 'b').length).toBeGreaterThan(60);
+  hub.setLeaders(['hub']);
+  expect(heard(play(4000, 6000), 'a').length).toBeGreaterThan(60);
+});
+
+test('a device on two cables leads by the one where its clock arrives', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setSources([
+    { id: 'machine', gearId: 'machine', portId: 'silent', language: 'clock' },
+    { id: 'machine two', gearId: 'machine', portId: 'in', language: 'clock' },
+  ]);
+  hub.setLeaders(['machine', 'hub']);
+  hub.setFeeds([feed('a')]);
+  const out = lead(hub, 120, { rolling: true })(0, 3000);
+  expect(hub.snapshot()).toMatchObject({ leader: 'machine', state: 'rolling' });
+  expect(heard(out, 'a').length).toBeGreaterThan(60);
 });

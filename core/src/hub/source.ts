@@ -24,6 +24,9 @@ export interface SourceSettings {
 
 export interface SourceSnapshot {
   id: string;
+  /** Under which it leads. */
+  gearId: string;
+  portId: string;
   state: FollowState;
   rolling: boolean;
   /** What arrived recently, regardless of what is followed. */
@@ -90,7 +93,7 @@ export class Source {
   }
 
   snapshot(nowMs: number): SourceSnapshot {
-    const { id, language } = this.settings;
+    const { id, gearId = id, portId, language } = this.settings;
     const clock = this.#clock.at(nowMs);
     const code = this.#timecode.at(nowMs);
     const { state, rolling } = language === 'clock' ? clock : code;
@@ -99,6 +102,8 @@ export class Source {
     const receiving = nowMs - Math.max(this.#clockMs, this.#codeMs) < SIGNAL_TIMEOUT_MS ? latest : 'nothing';
     return {
       id,
+      gearId,
+      portId,
       state,
       rolling,
       receiving,

@@ -1,3 +1,4 @@
+import { planWires } from './plan-wires';
 import { HUB_ID, type RigGear, type RigPlan } from './rig';
 import { syncPaths } from './sync-paths';
 
@@ -35,7 +36,7 @@ function candidate(rig: RigPlan, gear: RigGear): Candidate {
     ...rig,
     leaders: [gear.id],
     gear: rig.gear.map((one) => {
-      if (one.id === HUB_ID) return one;
+      if (one.id === HUB_ID) return withPorts(one);
       const leads = one.id === gear.id;
       return { ...one, set: { ...one.set, clockOut: leads, clockSource: leads ? 'internal' : 'external' } };
     }),
@@ -43,8 +44,10 @@ function candidate(rig: RigPlan, gear: RigGear): Candidate {
   const comesFrom = (id: string, sourceId: string) => syncPaths(led, id).some((path) => path.sourceId === sourceId);
   const throughHub = gear.id === HUB_ID || comesFrom(HUB_ID, gear.id);
   const others = led.gear.filter(({ id, syncsTo }) => id !== HUB_ID && id !== gear.id && syncsTo !== 'nothing');
+  const served = new Set(planWires(led).wires.flatMap(({ gearIds }) => gearIds));
   const reached = others.filter(
-    (one) => (throughHub && comesFrom(one.id, HUB_ID)) || (comesFrom(one.id, gear.id) && canSync(gear, one)),
+    (one) =>
+      one.able.follow && ((throughHub && served.has(one.id)) || (comesFrom(one.id, gear.id) && canSync(gear, one))),
   );
   const leftOut = others.filter((one) => !reached.includes(one));
   return {
@@ -57,6 +60,14 @@ function candidate(rig: RigPlan, gear: RigGear): Candidate {
       .filter(({ syncsTo }) => syncsTo === 'timecode' && gear.able.timecode.length === 0)
       .map(({ id }) => id),
     changesTempoLive: gear.able.turnsTempo,
+  };
+}
+
+/** A socket without a MIDI port can still get one. */
+function withPorts(hub: RigGear): RigGear {
+  return {
+    ...hub,
+    sockets: hub.sockets.map((socket) => ({ ...socket, portId: socket.portId ?? `later ${socket.id}` })),
   };
 }
 

@@ -1,7 +1,8 @@
 import { encodeMidi } from '../midi/encode-midi';
 import { TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { fullFrame } from '../timecode/timecode-messages';
-import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigPlan } from './rig';
+import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan } from './rig';
+import { reachedBy } from './plan-wires';
 
 /** A test message to send down a line. */
 export type LineTestKind = 'clock burst' | 'note' | 'identity request' | 'full frame';
@@ -9,6 +10,7 @@ export type LineTestKind = 'clock burst' | 'note' | 'identity request' | 'full f
 /** A line and where its response shows: as audio on an input, as bytes on a port, or on the device itself. */
 export interface LineTest {
   cableId: string;
+  /** The device that responds; behind a split box, one of those. */
   gearId: string;
   /** The output port of the line. */
   portId: string;
@@ -28,7 +30,7 @@ const LEAD_MS = 2;
 /** The lines of the hub with their possible tests, most conclusive first. */
 export function lineTests(rig: RigPlan): LineTest[] {
   return cablesFrom(rig, HUB_ID).flatMap((cable) => {
-    const gear = gearOf(rig, cable.to.gearId);
+    const gear = respondingGear(rig, cable);
     const portId = socketOf(rig, cable.from)?.portId ?? null;
     if (!gear || gear.id === HUB_ID || portId === null) return [];
     const hearsAt = gear.audioOuts.find(({ input }) => input !== null)?.input ?? null;
@@ -41,6 +43,15 @@ export function lineTests(rig: RigPlan): LineTest[] {
     const ordered = first ? [first, ...kinds.filter((kind) => kind !== first)] : kinds;
     return [{ cableId: cable.id, gearId: gear.id, portId, kinds: ordered, hearsAt, answersAt }];
   });
+}
+
+/** The device at the end of a cable; behind a split box, the first that can be heard. */
+function respondingGear(rig: RigPlan, cable: Cable): RigGear | undefined {
+  const gear = gearOf(rig, cable.to.gearId);
+  if (gear?.kind !== 'splitBox') return gear;
+  const behind = [...reachedBy(rig, [cable]).keys()].flatMap((id) => gearOf(rig, id) ?? []);
+  const others = behind.filter(({ kind }) => kind !== 'splitBox');
+  return others.find(({ audioOuts }) => audioOuts.some(({ input }) => input !== null)) ?? others[0] ?? gear;
 }
 
 function answerPort(rig: RigPlan, gearId: string): string | null {

@@ -148,13 +148,13 @@ function reachesOf(rig: RigPlan): Reach[] {
     byPort.set(key, port);
   }
   return [...byPort.values()].map(({ portId, cables, toLeaderToo }) => {
-    const distance = walk(rig, cables);
+    const distance = reachedBy(rig, cables);
     return { portId, gearIds: [...distance.keys()], distance, toLeaderToo };
   });
 }
 
-/** Breadth first, so that the nearest come first; loops end where they began. */
-function walk(rig: RigPlan, cables: readonly Cable[]): Map<string, number> {
+/** All gear that bytes on these cables reach, with its distance in cables: the nearest first; loops end where they began. */
+export function reachedBy(rig: RigPlan, cables: readonly Cable[]): Map<string, number> {
   const distance = new Map<string, number>();
   let front = cables;
   for (let steps = 1; front.length > 0; steps++) {
@@ -185,7 +185,7 @@ function reachedByLeader(rig: RigPlan, leaderId: string): Set<string> {
   const leader = gearOf(rig, leaderId);
   if (!leader || !generatesSync(rig, leader)) return new Set();
   const outs = cablesFrom(rig, leaderId).filter(({ from }) => socketOf(rig, from)?.direction === 'out');
-  return new Set(walk(rig, outs).keys());
+  return new Set(reachedBy(rig, outs).keys());
 }
 
 function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts: WireConflict[] } {

@@ -25,6 +25,20 @@ export function passesThrough(rig: RigPlan, gear: RigGear, cable: Cable): boolea
   return socket.direction === 'thru' || gear.set.thru || gear.kind === 'splitBox';
 }
 
+/**
+ * The gear whose sync can arrive over a cable: the device it comes from, or, if that one only passes on what comes in,
+ * those before it that can lead.
+ */
+export function leadersBehind(rig: RigPlan, cable: Cable, passed: readonly string[] = []): string[] {
+  const from = gearOf(rig, cable.from.gearId);
+  if (!from || from.id === HUB_ID || passed.includes(from.id)) return [];
+  const before = passesThrough(rig, from, cable)
+    ? cablesTo(rig, from.id).flatMap((one) => leadersBehind(rig, one, [...passed, from.id]))
+    : [];
+  const itself = from.able.lead || before.length === 0;
+  return [...new Set([...(itself ? [from.id] : []), ...before])];
+}
+
 const pathsByRig = new WeakMap<RigPlan, Map<string, SyncPath[]>>();
 
 /** All paths along which sync reaches a device, over any number of thrus. */

@@ -60,7 +60,7 @@ export class Evening {
   /** Offsets are on the move until then, by wire. */
   readonly #slewsUntilMs = new Map<string, number>();
   readonly #nudged = new Set<string>();
-  /** The hub has to roll while it leads: it was told to play, and not to stop since; null if that is unsure. */
+  /** The hub has to roll while it leads: it was sent play, and no stop since; null if that is unsure. */
   plays: boolean | null = false;
   lastCommandMs = 0;
 

@@ -100,7 +100,7 @@ export class CodeMachine implements Machine {
   #quarter: number;
   #nextMs = 0;
 
-  /** It stands at `start`. */
+  /** It starts from `start`. */
   constructor(rate: FrameRate, start: Timecode) {
     this.rate = rate;
     this.#quarter = 4 * timecodeToFrames(codeAtRate(start, rate), rate);

@@ -28,6 +28,8 @@ const TICKS_PER_BEAT = 24;
 /** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
 const MIN_START_MS = 1;
 const SAME_TICK = 0.02;
+/** Song position comes this long before a start, at most. */
+const JUST_BEFORE_MS = 20;
 /** Play is said a little before the grid starts, ms. */
 const PLAY_LEAD_MS = 3;
 
@@ -43,8 +45,10 @@ export class Witness {
   /** The clock rate may change on one of the next beats. */
   #mayChangeRate = false;
   #inPlace = false;
-  /** It was told its position since it was stopped. */
-  #positioned = false;
+  /** When song position last came while it was stopped. */
+  #positionedMs = -Infinity;
+  /** It was started without a song position, so it counts from there. */
+  #fromTop = true;
   #outOfTouch = false;
 
   /** Its cable was moved, or dead for a while: it is out of place until it is started again. */
@@ -63,12 +67,13 @@ export class Witness {
       case 'continue':
         if (!now.receiver.able.songPosition || !this.#inPlace) this.#forget();
         this.#outOfTouch = false;
+        this.#fromTop = now.atMs - this.#positionedMs > (heard.kind === 'start' ? JUST_BEFORE_MS : Infinity);
         return;
       case 'position':
-        if (!heard.ignored) this.#positioned = true;
+        if (!heard.ignored) this.#positionedMs = now.atMs;
         return;
       case 'stop':
-        this.#positioned = false;
+        this.#positionedMs = -Infinity;
         this.#inPlace = this.#outOfTouch = false;
         return;
       case 'tick':
@@ -112,8 +117,7 @@ export class Witness {
       if (!before) return;
       // Two ticks tell at which rate it is sent clock.
       this.#rate = 2 ** Math.round(Math.log2((played - before.played) / (beat - before.beat) / TICKS_PER_BEAT));
-      const fromTop = !this.#positioned;
-      this.#base = fromTop ? Math.round(inTicks(this.#rate)) - played : 0;
+      this.#base = this.#fromTop ? Math.round(inTicks(this.#rate)) - played : 0;
       this.#origin = this.#base / TICKS_PER_BEAT / this.#rate;
     }
     const fits = (rate: number, base: number) => Math.abs(inTicks(rate) - base - played) < SAME_TICK;

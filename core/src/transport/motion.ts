@@ -43,7 +43,12 @@ export function bpmAt({ map, speed }: Motion, beat: number): number {
  * The motion with another map or speed from a moment on. Before `countInTo` the song hasn't begun: its time is counted
  * back from there, so that it begins at the same song time as planned.
  */
-export function retimed(motion: Motion, ms: number, change: Partial<Pick<Motion, 'map' | 'speed'>>, countInTo: number) {
+export function withTempo(
+  motion: Motion,
+  ms: number,
+  change: Partial<Pick<Motion, 'map' | 'speed'>>,
+  countInTo: number,
+) {
   const after = from(motion, ms, change);
   if (after.beat >= countInTo) return after;
   const beginsMs = songMsAt(motion, msOfBeat(motion, countInTo));

@@ -1,5 +1,5 @@
 import type { TempoMap } from '../tempo/tempo-map';
-import { beatAt, bpmAt, from, retimed, songMsAt, type Motion } from './motion';
+import { beatAt, bpmAt, from, withTempo, songMsAt, type Motion } from './motion';
 
 export type TransportState = 'stopped' | 'starting' | 'countingIn' | 'rolling';
 
@@ -38,9 +38,9 @@ export class Timeline {
     const before = this.#at(fromMs);
     const { beat, songMs } = this.at(fromMs);
     const { map, speed } = before.motion;
-    const retimes = before.rolling && change.beat === undefined && change.songMs === undefined;
-    const motion = retimes
-      ? retimed(before.motion, fromMs, change, before.countInTo)
+    const changesTempo = before.rolling && change.beat === undefined && change.songMs === undefined;
+    const motion = changesTempo
+      ? withTempo(before.motion, fromMs, change, before.countInTo)
       : { map, speed, beat, songMs, ...change, fromMs };
     const span = {
       motion,

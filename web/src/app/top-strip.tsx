@@ -51,7 +51,8 @@ function Leader() {
   const rig = useSession(({ rig }) => rig);
   const leader = useSession(({ snapshot }) => snapshot.leader);
   const words = useSession(({ snapshot }) => {
-    const source = snapshot.sources.find(({ id }) => id === snapshot.leader);
+    const own = snapshot.sources.filter(({ gearId }) => gearId === snapshot.leader);
+    const source = own.find(({ receiving }) => receiving !== 'nothing') ?? own[0];
     return source ? syncWords(source) : null;
   });
   const nameOf = (id?: string) => (id === HUB_ID ? 'Hub' : rig?.gear.find((one) => one.id === id)?.name);

@@ -3,6 +3,7 @@ import { peerKeyOf } from '../network/port-ids';
 
 /** Prefix of Web MIDI port ids, followed by the browser's own id. */
 const PREFIX = 'midi:';
+const STOP = 0xfc;
 const SYSEX = 0xf0;
 
 export interface MidiPort {
@@ -130,6 +131,15 @@ export function sendToMidiPort(portId: string, bytes: Uint8Array, atMs: number |
   } catch {
     useMidiPorts.setState({ lostMessages: lostMessages + 1 });
   }
+}
+
+/** Sends a stop at once, in place of everything that was handed over for later where the browser can take it back. */
+export function stopMidiPort(portId: string): void {
+  if (!isMidiPort(portId)) return;
+  const output: (MIDIOutput & { clear?: () => void }) | undefined = access?.outputs.get(portId.slice(PREFIX.length));
+  if (output?.state !== 'connected') return;
+  output.clear?.();
+  output.send([STOP]);
 }
 
 /** Ports that can be disconnected: of this computer, or of a network peer. */

@@ -174,7 +174,9 @@ export async function switchBack(): Promise<void> {
   if (!rig) return;
   await hub.setLeaders(rig.leaders);
   const first = rig.gear.find(({ id }) => id === rig.leaders[0]);
-  const rolls = snapshot.sources.some(({ id, state, rolling }) => id === first?.id && state === 'locked' && rolling);
+  const rolls = snapshot.sources.some(
+    ({ gearId, state, rolling }) => gearId === first?.id && state === 'locked' && rolling,
+  );
   if (first && !rolls && snapshot.state !== 'stopped')
     showToast(`${first.name} becomes the leader once its sync arrives and it starts. Press play on the device.`);
 }

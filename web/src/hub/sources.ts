@@ -1,16 +1,29 @@
-import { HUB_ID, type PortRoute, type SourceSettings } from '@metronomo/core';
+import { HUB_ID, leadersBehind, type PortRoute, type SourceSettings } from '@metronomo/core';
 import type { Rig } from '../store/records';
+import { planOf } from '../store/rig-plan';
 
-/** The hub's sync inputs for this rig: each input socket with a port, under the id of the device connected to it. */
+/**
+ * The hub's sync inputs for this rig, under the ids of the devices connected to them. A device with several cables to the
+ * hub is several sources; the first has its id. Several devices on one input are a source each.
+ */
 export function sourcesOf(rig: Rig): SourceSettings[] {
+  const plan = planOf(rig);
   const { response, freewheelMs } = rig.following;
-  return rig.hubSockets.flatMap(({ id, direction, portId, obeys }) => {
+  const { timecodeStart } = rig.song;
+  const named = new Set<string>();
+  return rig.hubSockets.flatMap(({ id, direction, portId, obeys = false }) => {
     if (direction !== 'in' || !portId) return [];
-    const cable = rig.cables.find(({ to }) => to.gearId === HUB_ID && to.socketId === id);
-    const gear = rig.gear.find((one) => one.id === cable?.from.gearId);
-    const language = gear?.leadsWith ?? 'clock';
-    const { timecodeStart } = rig.song;
-    return [{ id: gear?.id ?? id, portId, language, response, freewheelMs, timecodeStart, obeys: obeys ?? false }];
+    const cables = plan.cables.filter(({ to }) => to.gearId === HUB_ID && to.socketId === id);
+    const gearIds = [...new Set(cables.flatMap((cable) => leadersBehind(plan, cable)))];
+    const common = { portId, response, freewheelMs, timecodeStart };
+    if (gearIds.length === 0) return [{ id, language: 'clock' as const, obeys, ...common }];
+    return gearIds.map((gearId, i): SourceSettings => {
+      const language = rig.gear.find((one) => one.id === gearId)?.leadsWith ?? 'clock';
+      const another = named.has(gearId);
+      named.add(gearId);
+      // Commands that arrive at a port are obeyed once.
+      return { id: another ? `${gearId} ${id}` : gearId, gearId, language, obeys: obeys && i === 0, ...common };
+    });
   });
 }
 

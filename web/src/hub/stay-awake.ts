@@ -1,6 +1,8 @@
+import { wiresOf } from './feeds';
+import { stopMidiPort } from './midi-ports';
 import { useSession } from './session';
 
-/** During playback, keep the screen on where supported, and ask before leaving the page. */
+/** During playback, keep the screen on where supported, ask before leaving the page, and stop everyone if it closes. */
 export function stayAwake(): void {
   let lock: WakeLockSentinel | null = null;
   const isRolling = () => useSession.getState().snapshot.state !== 'stopped';
@@ -22,5 +24,11 @@ export function stayAwake(): void {
   document.addEventListener('visibilitychange', () => void hold());
   window.addEventListener('beforeunload', (event) => {
     if (isRolling()) event.preventDefault();
+  });
+  // A page that closes can't wait until the last stop is due: the best left is to stop everyone at once.
+  window.addEventListener('pagehide', () => {
+    const { rig } = useSession.getState();
+    if (!rig || !isRolling()) return;
+    for (const { portId, settings } of wiresOf(rig).wires) if (settings.sends.transport) stopMidiPort(portId);
   });
 }

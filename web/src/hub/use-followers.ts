@@ -27,7 +27,9 @@ export function useFollowers(): Follower[] {
   const clocks = useSession(
     useShallow(({ snapshot }) =>
       Object.fromEntries(
-        snapshot.sources.map(({ id, receiving, bpm }) => [id, receiving === 'clock' && bpm ? hundredths(bpm) : null]),
+        snapshot.sources.flatMap(({ gearId, receiving, bpm }) =>
+          receiving === 'clock' && bpm ? [[gearId, hundredths(bpm)]] : [],
+        ),
       ),
     ),
   );

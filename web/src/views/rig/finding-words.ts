@@ -171,7 +171,8 @@ const SILENCE: Readonly<Record<Extract<Seen, { rule: 'nothing arrives' }>['cause
   'clock out is off': 'The device feeding it isn’t sending clock. Turn on Send clock there.',
   'clock in is off':
     'Clock is sent, but the device isn’t set to receive it. Turn on Receive clock on the device, then update it here.',
-  silent: 'Nothing arrives from the leader. Press play on it, and check that it sends clock or timecode.',
+  silent:
+    'Nothing arrives from the leader. Press play on it: some devices send clock only while playing. If nothing arrives then, check that it sends clock or timecode.',
 };
 
 /** Label of the button that cures it; null where no button can. */

@@ -1,4 +1,4 @@
-import { HUB_ID, lineCheck, NO_EVIDENCE, type Evidence, type Finding } from '@metronomo/core';
+import { lineCheck, NO_EVIDENCE, type Evidence, type Finding, type SourceSnapshot } from '@metronomo/core';
 import memoizeOne from 'memoize-one';
 import { useMidiPorts, type MidiPort } from '../../hub/midi-ports';
 import { useSession } from '../../hub/session';
@@ -19,7 +19,7 @@ export function useLineCheck(): LineCheck {
   const takes = useTakes();
   // Serialized, so that equal values keep their identity.
   const heard = useSession(({ snapshot }) =>
-    JSON.stringify(snapshot.sources.map(({ id, receiving }) => [id, receiving])),
+    JSON.stringify(snapshot.sources.map(({ gearId, portId, receiving }) => ({ gearId, portId, receiving }))),
   );
   return rig ? check(rig, takes, heard, access, outputs, inputs, inUse, reconnected) : NONE;
 }
@@ -50,24 +50,23 @@ const check = memoizeOne(
       ),
       unanswered: new Set(Object.keys(rig.tested).filter((id) => rig.tested[id]?.answer === 'nothing')),
       measured: measuredIn(rig, takes),
-      ...receivingNow(rig, JSON.parse(heard) as [string, 'nothing' | 'clock' | 'timecode'][]),
+      ...receivingNow(rig, JSON.parse(heard) as Heard[]),
     });
     const isAccepted = ({ key }: Finding) => key in rig.accepted;
     return { open: found.filter((one) => !isAccepted(one)), accepted: found.filter(isAccepted) };
   },
 );
 
-/** Sync is expected only from the leader. */
-function receivingNow(
-  rig: Rig,
-  heard: [string, 'nothing' | 'clock' | 'timecode'][],
-): Pick<Evidence, 'receiving' | 'expects'> {
+type Heard = Pick<SourceSnapshot, 'gearId' | 'portId' | 'receiving'>;
+
+/** Sync is expected only from the leader, on one of its cables. */
+function receivingNow(rig: Rig, heard: readonly Heard[]): Pick<Evidence, 'receiving' | 'expects'> {
   const leader = rig.gear.find(({ id }) => id === rig.leaders[0]);
-  const into = rig.cables.find(({ from, to }) => to.gearId === HUB_ID && from.gearId === leader?.id);
-  const portId = rig.hubSockets.find(({ id }) => id === into?.to.socketId)?.portId;
-  const received = heard.find(([id]) => id === leader?.id)?.[1];
-  if (!leader || !portId || !received) return { receiving: new Map(), expects: new Map() };
-  return { receiving: new Map([[portId, received]]), expects: new Map([[portId, leader.leadsWith]]) };
+  const own = heard.filter(({ gearId }) => gearId === leader?.id);
+  const best = own.find(({ receiving }) => receiving === leader?.leadsWith);
+  const { portId, receiving } = best ?? own.find((one) => one.receiving !== 'nothing') ?? own[0] ?? {};
+  if (!leader || !portId || !receiving) return { receiving: new Map(), expects: new Map() };
+  return { receiving: new Map([[portId, receiving]]), expects: new Map([[portId, leader.leadsWith]]) };
 }
 
 function measuredIn(rig: Rig, takes: readonly Take[]): Evidence['measured'] {

@@ -102,6 +102,7 @@ const Row = memo(function Row({
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
   const fault = useSession(({ snapshot }) => snapshot.faults.find(({ feedId }) => feedId === gear.portId)?.reason);
   const held = useSession(({ snapshot }) => snapshot.held.includes(gear.portId ?? ''));
+  const wire = useWireText(gear);
   const isHeard = gear.returnChannel !== null;
   const position = useReturnPosition(follower);
   return (
@@ -162,8 +163,9 @@ const Row = memo(function Row({
         )}
       >
         {fault === undefined ? (
-          <span className="line-clamp-2" title={sentText(gear, true)}>
-            {sentText(gear, false)}
+          <span className="block" title={`${sentText(gear, true)}${wire === null ? '' : `, ${wire.full}`}`}>
+            <span className="block truncate">{sentText(gear, false)}</span>
+            {wire && <span className="block truncate text-soft">{wire.short}</span>}
           </span>
         ) : (
           <span className="text-wrong" title={fault}>
@@ -177,6 +179,19 @@ const Row = memo(function Row({
     </tr>
   );
 });
+
+/** The hub output it is reached through, and who shares it. */
+function useWireText(gear: Gear): { short: string; full: string } | null {
+  const rig = useSession(({ rig }) => rig);
+  return useMemo(() => {
+    const socket = rig?.hubSockets.find(({ portId, direction }) => direction === 'out' && portId === gear.portId);
+    if (!rig || !socket || gear.portId === null) return null;
+    const others = rig.gear.filter(({ id, portId }) => id !== gear.id && portId === gear.portId);
+    const sharing = others.length === 0 ? '' : `, shared with ${others.map(({ name }) => name).join(', ')}`;
+    const more = others.length === 0 ? '' : ` · shared`;
+    return { short: `${socket.label}${more}`, full: `through ${socket.label}${sharing}` };
+  }, [rig, gear.id, gear.portId]);
+}
 
 function sentText({ syncsTo, rate, sends, mmc, triggers }: Gear, full: boolean): string {
   const clock = [

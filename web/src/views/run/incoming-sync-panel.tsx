@@ -13,6 +13,7 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
   const leader = useSession(({ snapshot }) => snapshot.leader);
   const nameOf = (id: string) =>
     rig.gear.find((one) => one.id === id)?.name ?? rig.hubSockets.find((one) => one.id === id)?.label ?? id;
+  const socketOf = (portId: string) => rig.hubSockets.find((one) => one.portId === portId)?.label ?? portId;
   return (
     <div className="flex flex-col gap-3 p-4 text-sm">
       <p className="text-soft">
@@ -45,10 +46,17 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
             {sources.map((source) => (
               <tr key={source.id}>
                 <th scope="row" className="pr-5 text-left">
-                  {nameOf(source.id)}
+                  {nameOf(source.gearId)}
+                  {sources.some((one) => one !== source && one.gearId === source.gearId) && (
+                    <span className="font-normal text-soft"> · {socketOf(source.portId)}</span>
+                  )}
                 </th>
                 <td className="pr-5">
-                  {source.id === leader ? 'Leader' : rig.leaders.includes(source.id) ? 'Standby' : 'Monitored only'}
+                  {source.gearId === leader
+                    ? 'Leader'
+                    : rig.leaders.includes(source.gearId)
+                      ? 'Standby'
+                      : 'Monitored only'}
                 </td>
                 <td className="pr-5">
                   <StateMark state={source.state} />
@@ -63,8 +71,25 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
           </tbody>
         </table>
       )}
+      <WaitsForPlay name={nameOf(leader)} leader={leader} />
       {rig.demo && <StandInControls name={rig.gear.find(({ id }) => id === 'vole')?.name} />}
     </div>
+  );
+}
+
+/** Many devices send clock only while playing. */
+function WaitsForPlay({ name, leader }: { name: string; leader: string }) {
+  const waits = useSession(({ snapshot }) => {
+    const own = snapshot.sources.filter(({ gearId }) => gearId === leader);
+    return snapshot.state === 'stopped' && own.length > 0 && own.every(({ receiving }) => receiving === 'nothing');
+  });
+  const bpm = useSession(({ snapshot }) => snapshot.bpm);
+  if (!waits) return null;
+  return (
+    <p className="text-soft" role="note">
+      {name} isn’t sending sync. If it sends clock only while playing, the tempo stays at {decimal(bpm, 1)} BPM until
+      you press play on {name}.
+    </p>
   );
 }
 

@@ -2,8 +2,9 @@ import { Tabs } from 'radix-ui';
 import { useCallback, useState } from 'react';
 import { Link } from 'react-router';
 import { useSession } from '../../hub/session';
-import { useFollowers } from '../../hub/use-followers';
+import { useFollowers, type Follower } from '../../hub/use-followers';
 import { PanelTabs } from '../../parts/panel-tabs';
+import type { Gear } from '../../store/records';
 import { DriftPanel } from './drift-panel';
 import { FollowerTable } from './follower-table';
 import { LatestBeat } from './latest-beat';
@@ -34,6 +35,7 @@ export function RunView() {
   return (
     <div className="grid min-h-full grid-cols-1 lg:grid-cols-[1fr_236px]">
       <div className="flex min-w-0 flex-col">
+        <FromTopOnly followers={followers} />
         <FollowerTable followers={followers} chosenId={chosenId} onChoose={choose} />
         <Tabs.Root defaultValue="beat" className="flex min-h-64 flex-1 flex-col">
           <PanelTabs label="Run details" panels={PANELS} className="ruled-b ruled-t" />
@@ -60,6 +62,23 @@ export function RunView() {
       <ListeningPanel followers={followers} />
     </div>
   );
+}
+
+/** Before a start in mid-song: who can't start there. */
+function FromTopOnly({ followers }: { followers: readonly Follower[] }) {
+  const inMidSong = useSession(({ snapshot }) => snapshot.state === 'stopped' && snapshot.beat > 0);
+  const names = followers.flatMap(({ gear }) => (startsFromTop(gear) ? [gear.name] : []));
+  if (!inMidSong || names.length === 0) return null;
+  return (
+    <p role="status" className="ruled-b px-4 py-1.5 text-sm text-attention">
+      Can’t start here, only from the top: {names.join(', ')}. In mid-song, they start at their own beginning, on the
+      next bar.
+    </p>
+  );
+}
+
+function startsFromTop({ syncsTo, able, sends }: Gear): boolean {
+  return syncsTo === 'clock' && able.startStop && sends.transport && (able.fromTopOnly || !able.songPosition);
 }
 
 function NoFollowers() {
