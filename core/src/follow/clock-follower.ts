@@ -52,6 +52,8 @@ const KEPT_AT_BEGINNING = 12;
 const OTHER_TEMPO = 0.12;
 const AGREE = 0.15;
 const WEDGE_TICKS = TICKS_PER_BEAT;
+/** Looked for every so many ticks. */
+const WEDGE_LOOK = TICKS_PER_BEAT / 4;
 const WEDGE_SHARE = 0.18;
 const AGREE_DEVIATIONS = 3;
 const SILENT_INTERVALS = 3;
@@ -233,7 +235,7 @@ export class ClockFollower {
       const [change] = this.#arrivals.slice(-this.#facts.changeTicks - 1);
       const [longAgo] = this.#arrivals.slice(-WEDGE_TICKS);
       if (change && this.#goesAtAnotherTempo()) this.#countAnew(change.ms);
-      else if (longAgo && this.#isWedged()) this.#countAnew(longAgo.ms);
+      else if (longAgo && this.#heard % WEDGE_LOOK === 0 && this.#isWedged()) this.#countAnew(longAgo.ms);
       else {
         const turned = this.#turned();
         if (turned !== null) this.#countAnew(this.#ticks.points.at(-turned)?.y ?? -Infinity);
@@ -409,7 +411,8 @@ export class ClockFollower {
     // With only a few ticks the line is still uncertain; accept any plausible interval as the next tick.
     if (line.count < MIN_BEFORE && intervals > 0.3 && intervals < 2.5) return next;
     const nearest = Math.round(line.where(atMs));
-    if (afterHoldUp) return nearest;
+    const counted = this.#certain && this.#certain.number + this.#sinceCertain;
+    if (afterHoldUp || nearest === counted) return nearest;
     // A lost tick leaves a gap, and one that comes twice leaves none; otherwise it is the tempo that has changed.
     if (nearest > next) return intervals > 1.5 ? nearest : next;
     return nearest < next && intervals < 0.5 ? nearest : next;

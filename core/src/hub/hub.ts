@@ -188,7 +188,7 @@ export class Hub {
 
   /** Nothing is sent to whoever leads. */
   #keepFromLeader(): void {
-    const leaderId = this.#leadsAs(this.#leader);
+    const leaderId = this.leader;
     for (const [id, line] of this.#lines) {
       const { feed, reachesLeader: reached = false } = line;
       const reachesLeader = !feed.sendsToLeader && (feed.reaches?.includes(leaderId) ?? false);
@@ -339,7 +339,7 @@ export class Hub {
   snapshot(): HubSnapshot {
     return {
       ...this.#timeline.at(this.#nowMs),
-      leader: this.#leadsAs(this.#leader),
+      leader: this.leader,
       sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs)),
       held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
       muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
@@ -351,6 +351,11 @@ export class Hub {
       messages: this.#messages,
       sleeps: this.#sleeps,
     };
+  }
+
+  /** The current leader: the hub, or a device by its id. */
+  get leader(): string {
+    return this.#leadsAs(this.#leader);
   }
 
   /** Grid position at a time, in quarter notes; valid for the near past and future. */

@@ -1,4 +1,7 @@
+import { compareLeaders } from './compare-leaders';
+import { lineTests } from './line-test';
 import { fromShelf, hubGear } from './shelf';
+import { leadersBehind } from './sync-paths';
 import { planWires, portsOfGear } from './plan-wires';
 import type { Cable, LinkKind, RigGear, RigPlan, Socket } from './rig';
 
@@ -148,4 +151,37 @@ test('a device on two ports is served by the nearer one; the other gets nothing 
 test('loops and self-made cycles end', () => {
   const plan = rig([out('1')], [box('a'), box('b')], cables('hub/1 -> a', 'a/thru -> b', 'b/thru -> a'));
   expect(wiresOf(plan)).toEqual([['port 1', 'a', 'b']]);
+});
+
+test('who leads is compared by whom the wires would really reach', () => {
+  const leads = { ...box('a').able, lead: true };
+  const plan = rig(
+    [out('1'), { ...HUB_IN, link: 'usb' }],
+    [box('a', { able: leads }), box('b'), box('c')],
+    cables('a/out -> hub/hub in', 'hub/1 -> a', 'hub/1 -> b', 'hub/1 -> c'),
+  );
+  const [best, other] = compareLeaders(plan);
+  expect(best).toMatchObject({ gearId: 'hub', leftOut: [] });
+  // The wire that reaches the leader carries nothing.
+  expect(other).toMatchObject({ gearId: 'a', reaches: [], leftOut: ['b', 'c'] });
+  const deaf = { ...plan, gear: plan.gear.map((one) => (one.id === 'b' ? cannotFollow(one) : one)) };
+  expect(compareLeaders(deaf)[0]).toMatchObject({ gearId: 'hub', leftOut: ['b'] });
+});
+
+const cannotFollow = (gear: RigGear): RigGear => ({ ...gear, able: { ...gear.able, follow: false } });
+
+test('the line test of a split box listens to the gear behind it', () => {
+  const heard = box('b', { audioOuts: [{ label: 'Main', input: 4 }] });
+  const plan = rig(
+    [out('1', 'din')],
+    [split('s'), box('a', { audioOuts: [] }), heard],
+    cables('hub/1 -> s', 's/out 1 -> a', 's/out 2 -> b'),
+  );
+  expect(lineTests(plan)).toMatchObject([{ cableId: 'hub/1 -> s', gearId: 'b', portId: 'port 1', hearsAt: 4 }]);
+});
+
+test('a merge box passes on those behind it that can lead', () => {
+  const plan = rig([HUB_IN], [split('s'), box('a'), box('b')], cables('a/out -> s', 's/out 1 -> hub/hub in'));
+  expect(leadersBehind(plan, plan.cables[1]!)).toEqual(['a']);
+  expect(leadersBehind(plan, plan.cables[0]!)).toEqual(['a']);
 });

@@ -85,14 +85,17 @@ export class Evening {
   }
 
   get leaderId(): string {
-    return this.hub.snapshot().leader;
+    return this.hub.leader;
   }
+
+  #reached = new Map<string, Set<string>>();
 
   setRig(rig: RigPlan): void {
     const before = new Map(this.wires.map((wire) => [wire.portId, wire]));
     const paths = this.#paths();
     const leaderChanged = JSON.stringify(rig.leaders) !== JSON.stringify(this.rig.leaders);
     this.rig = rig;
+    this.#reached = new Map();
     for (const gear of rig.gear) {
       if (gear.id === HUB_ID) continue;
       if (!this.receivers.has(gear.id)) this.receivers.set(gear.id, new Receiver(gear.able));
@@ -200,17 +203,18 @@ export class Evening {
         this.hub.receive(`in ${id}`, bytes, stamps === 'all now' ? nowMs : Math.min(nowMs, atMs + lateMs));
       }
     const out = this.hub.advance(nowMs, LOOKAHEAD_MS);
-    for (const message of out) this.#deliver(message);
+    const { leaderId } = this;
+    for (const message of out) this.#deliver(message, leaderId);
   }
 
-  #deliver({ feedId, portId, bytes, atMs }: Outgoing): void {
+  #deliver({ feedId, portId, bytes, atMs }: Outgoing, leaderId: string): void {
     if (!Number.isFinite(atMs)) throw new Error(`A message is due at ${atMs}`);
     const lastMs = this.#lastMs.get(portId) ?? -Infinity;
     if (atMs < lastMs) throw new Error(`Time on ${portId} goes back from ${lastMs} to ${atMs}`);
     this.#lastMs.set(portId, atMs);
     const wire = this.wires.find((one) => one.portId === feedId);
     for (const id of this.#reachedFrom(portId)) {
-      if (wire && id === this.leaderId && !wire.sendsToLeader && isSync(bytes))
+      if (wire && id === leaderId && !wire.sendsToLeader && isSync(bytes))
         throw new Error(`${id} leads and is sent ${[...bytes].join(' ')} at ${atMs}`);
       if (this.#pulled.has(portId)) continue;
       const receiver = this.receivers.get(id);
@@ -234,6 +238,12 @@ export class Evening {
 
   /** Where bytes of a port come out: from socket to socket, through thrus and split boxes. */
   #reachedFrom(portId: string): Set<string> {
+    const known = this.#reached.get(portId) ?? this.#findReached(portId);
+    this.#reached.set(portId, known);
+    return known;
+  }
+
+  #findReached(portId: string): Set<string> {
     const reached = new Set<string>();
     const open = cablesFrom(this.rig, HUB_ID).filter(({ from }) => socketOf(this.rig, from)?.portId === portId);
     for (let cable = open.pop(); cable; cable = open.pop()) {

@@ -28,6 +28,7 @@ const TICKS_PER_BEAT = 24;
 /** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
 const MIN_START_MS = 1;
 const SAME_TICK = 0.02;
+const ROUNDING_MS = 1e-6;
 /** Song position comes this long before a start, at most. */
 const JUST_BEFORE_MS = 20;
 /** Play is said a little before the grid starts, ms. */
@@ -98,7 +99,10 @@ export class Witness {
     if (sinceStartMs !== null && sinceStartMs < MIN_START_MS)
       throw new Error(`${gear.name}: first tick ${sinceStartMs} ms after the start`);
     if (!offsetKnown) return;
-    const { beat, state } = gridAt(atMs - wire.settings.offsetMs + 1e-6);
+    // At the very moment of a start or stop, both sides count.
+    const dueMs = atMs - wire.settings.offsetMs;
+    const [before, after] = [gridAt(dueMs - ROUNDING_MS), gridAt(dueMs + ROUNDING_MS)];
+    const { beat, state } = rolls(after) ? after : before;
     const stopped = state === 'stopped' || state === 'starting';
     if (stopped && ((played !== null && !this.#outOfTouch) || !wire.settings.clockWhileStopped))
       throw new Error(
@@ -143,7 +147,7 @@ export class Witness {
   #checkCode({ firstPieceMs, seconds, rate }: Extract<Heard, { kind: 'code' }>, now: Circumstances): void {
     const { gear, wire, startSeconds, gridAt, offsetKnown } = now;
     if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || rate !== gear.rate) return;
-    const { songMs } = gridAt(firstPieceMs - (wire.settings.timecodeOffsetMs ?? 0) + 1e-6);
+    const { songMs } = gridAt(firstPieceMs - (wire.settings.timecodeOffsetMs ?? 0) + ROUNDING_MS);
     const off = seconds - startSeconds - songMs / 1000;
     const day = 86_400;
     const wrapped = ((((off + day / 2) % day) + day) % day) - day / 2;
@@ -169,6 +173,10 @@ export class Witness {
     if (gear.mmc && mmc) must(receiver.machinePlays, rolls, 'plays by machine control');
     if (!rolls && receiver.notesOn > 0) throw new Error(`${gear.name} holds ${receiver.notesOn} notes`);
   }
+}
+
+function rolls({ state }: GridPosition): boolean {
+  return state === 'rolling' || state === 'countingIn';
 }
 
 function concerned({ gear, wire }: Circumstances): boolean {
