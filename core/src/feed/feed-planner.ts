@@ -469,9 +469,9 @@ export class FeedPlanner {
     return offs;
   }
 
-  /** What ends all notes that are on, and stops the follower if it was started. */
-  end(): MidiMessage[] {
-    return [...this.releaseNotes(), ...(this.#motion ? this.#stopMessages() : [])];
+  /** What ends all notes that are on, and stops the follower if it was started, or always. */
+  end(always = false): MidiMessage[] {
+    return [...this.releaseNotes(), ...(this.#motion || always ? this.#stopMessages() : [])];
   }
 
   /** When the last message planned so far is due. */

@@ -122,9 +122,9 @@ export class WirePlanner {
     return Math.max(...this.#kinds.map(({ planner }) => planner.lastDueMs));
   }
 
-  /** What ends all notes that are on, and stops the follower if it was started. */
-  end(): MidiMessage[] {
-    return this.#kinds.flatMap(({ planner }) => planner.end());
+  /** What ends all notes that are on, and stops the follower if it was started, or always. */
+  end(always?: boolean): MidiMessage[] {
+    return this.#kinds.flatMap(({ planner }) => planner.end(always));
   }
 
   plan(fromMs: number, toMs: number): TimedMessage[] {

@@ -165,8 +165,9 @@ export class ClockFollower {
     }
   }
 
-  at(nowMs: number): ClockReading {
-    const state = this.#state(nowMs);
+  /** `heardUntilMs`: what arrived later isn't known yet, because this machine stood still. */
+  at(nowMs: number, heardUntilMs = nowMs): ClockReading {
+    const state = this.#state(heardUntilMs);
     const line = this.#line;
     return {
       state,

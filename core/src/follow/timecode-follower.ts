@@ -100,8 +100,9 @@ export class TimecodeFollower {
     this.#lastMs = atMs;
   }
 
-  at(nowMs: number): TimecodeReading {
-    const state = this.#state(nowMs);
+  /** `heardUntilMs`: what arrived later isn't known yet, because this machine stood still. */
+  at(nowMs: number, heardUntilMs = nowMs): TimecodeReading {
+    const state = this.#state(heardUntilMs);
     const rate = this.#rate;
     const frames = rate && this.#framesAt(nowMs, state, rate);
     const moves = this.#line !== null && state !== 'lost';

@@ -56,6 +56,13 @@ class Room {
     return this.out.slice(from);
   }
 
+  /** The machine stands still; its timer goes off before what arrived meanwhile is handed over. */
+  standStill(ms: number): void {
+    this.nowMs += ms;
+    this.out.push(...this.hub.advance(this.nowMs, 60));
+    this.run(200);
+  }
+
   heard(id: string, out = this.out) {
     const parser = new MidiParser();
     return out
@@ -214,13 +221,49 @@ describe('the leader is unplugged', () => {
     expect(room.hub.snapshot()).toMatchObject({ leader: 'hub', state: 'rolling' });
     expect(room.hub.snapshot().bpm).toBeCloseTo(120, 0);
     expect(Math.max(...gaps(room.ticks('a', out)))).toBeLessThan(22);
+    room.run(9000);
     room.unplugged.delete('desk');
     room.run(3000);
-    expect(room.hub.snapshot().leader).toBe('hub'); // It doesn't take over automatically.
+    // Away for too long to be followed again by itself.
+    expect(room.hub.snapshot().leader).toBe('hub');
     room.hub.setLeaders(['desk', 'hub']);
     room.run(3000);
     expect(room.hub.snapshot()).toMatchObject({ leader: 'desk', state: 'rolling' });
     expect(Math.max(...gaps(room.ticks('a')))).toBeLessThan(24);
+  });
+
+  test('a leader that returns before long is followed again by itself, smoothly', () => {
+    const { room } = following();
+    room.run(8000);
+    room.unplugged.add('desk');
+    room.run(5000);
+    expect(room.hub.snapshot().leader).toBe('hub');
+    room.unplugged.delete('desk');
+    const out = room.run(4000);
+    expect(room.hub.snapshot()).toMatchObject({ leader: 'desk', state: 'rolling' });
+    expect(room.heard('a', out).every(({ kind }) => kind === 'clock')).toBe(true);
+    expect(Math.max(...gaps(room.ticks('a', out)))).toBeLessThan(22);
+  });
+
+  test('a leader isn’t lost while this machine stands still, if all it sent arrives then', () => {
+    const { room } = following();
+    room.run(8000);
+    for (let i = 0; i < 20; i++) room.standStill(2200);
+    expect(room.hub.snapshot()).toMatchObject({ leader: 'desk', state: 'rolling' });
+  });
+
+  test('the song keeps its own tempo: a fallback goes on at the leader’s, the next start is at the song’s', () => {
+    const { room } = following();
+    room.run(8000);
+    room.unplugged.add('desk');
+    room.run(5000);
+    expect(room.hub.snapshot().bpm).toBeCloseTo(120, 0);
+    room.hub.setLeaders(['hub']);
+    room.hub.command({ kind: 'stop' });
+    room.run(500);
+    room.hub.command({ kind: 'play' });
+    room.run(500);
+    expect(room.hub.snapshot().bpm).toBe(110);
   });
 
   test('the next in the fallback order takes over in sync; if there is none, everyone stops', () => {

@@ -71,6 +71,8 @@ const TURN_GAP_MS = 40;
 const HISTORY_MS = 10_000;
 /** Dead band: ignore tempo differences below 30 ppm until the accumulated phase error is worth correcting. */
 const SAME_TEMPO = 3e-5;
+/** A leader that returns within this time is followed again by itself. */
+const HOLD_OFF_MS = 10_000;
 /** The hub's id in the fallback order. */
 export const HUB = 'hub';
 
@@ -109,6 +111,8 @@ export class Hub {
   #leader: string = HUB;
   /** The preferred leader dropped out during playback; don't switch back automatically. */
   #fellBack = false;
+  /** Who was lost, when, and how far its count was from the grid's. */
+  #lost: { sourceId: string; atMs: number; countsFrom: number } | null = null;
   #steeredMs = -Infinity;
   /** Whole beats between the leader's count and the grid's. */
   #countsFrom = 0;
@@ -117,6 +121,7 @@ export class Hub {
   /** Before it has played for the first time, nothing can be left playing. */
   #hasPlayed = false;
   #nowMs = 0;
+  #heardUntilMs = 0;
   /** Everything due before this has been handed over. */
   #horizonMs = 0;
   #started = false;
@@ -295,11 +300,16 @@ export class Hub {
     return Math.max(this.#timeline.lastChangeMs, ...dues) + NOTE_LENGTH_MS;
   }
 
-  /** Everything due up to `lookaheadMs` from now, in time order for each feed. */
-  advance(nowMs: number, lookaheadMs: number): Outgoing[] {
+  /**
+   * Everything due up to `lookaheadMs` from now, in time order for each feed. `heardUntilMs`: incoming messages are known
+   * up to then, if not up to the call before.
+   */
+  advance(nowMs: number, lookaheadMs: number, heardUntilMs = Infinity): Outgoing[] {
     const slept = this.#started && nowMs - this.#horizonMs > SLEEP_MS;
     if (slept) this.#wakeUp(nowMs);
     if (!this.#started) this.#horizonMs = nowMs;
+    // What arrives while this machine stands still is handed over after the call that follows.
+    this.#heardUntilMs = Math.min(heardUntilMs, this.#started ? this.#nowMs : nowMs);
     this.#started = true;
     this.#nowMs = nowMs;
     this.#lookaheadMs = lookaheadMs;
@@ -340,7 +350,7 @@ export class Hub {
     return {
       ...this.#timeline.at(this.#nowMs),
       leader: this.leader,
-      sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs)),
+      sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs, this.#heardUntilMs)),
       held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
       muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
       faults: [...this.#lines.values()].flatMap(({ feed, fault }) =>
@@ -379,7 +389,7 @@ export class Hub {
     const source = this.#sources.get(this.#leader);
     if (!source) return;
     const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
-    const lead = source.leadAt(this.#nowMs, gridMs - this.#nowMs, this.#song);
+    const lead = source.leadAt(this.#nowMs, gridMs - this.#nowMs, this.#song, this.#heardUntilMs);
     const rolls = this.#willRoll();
     if (rolls && (!lead || lead.state === 'lost' || lead.state === 'silent')) this.#fallBack();
     else if (!lead) return;
@@ -446,13 +456,29 @@ export class Hub {
   /** The first in the order leads as soon as it can, unless it was lost before. */
   #changeOver(): void {
     const first = this.#sourceFor(this.#order[0] ?? HUB);
-    if (this.#leader === first || this.#fellBack) return;
-    if (!this.#willRoll() || this.#canLead(first)) this.#lead(first);
+    if (this.#leader === first) return;
+    if (this.#fellBack) this.#takeUpAgain(first);
+    else if (!this.#willRoll() || this.#canLead(first)) this.#lead(first);
+  }
+
+  /** A leader that was lost and returns before long, where it would be by now, leads again as if nothing had happened. */
+  #takeUpAgain(first: string): void {
+    const { sourceId, atMs, countsFrom } = this.#lost ?? { sourceId: null, atMs: 0, countsFrom: 0 };
+    if (sourceId !== first || this.#nowMs - atMs > HOLD_OFF_MS || !this.#canLead(first)) return;
+    const source = this.#sources.get(first);
+    const lead = source?.leadAt(this.#nowMs, 0, this.#song);
+    const grid = this.#timeline.at(this.#nowMs);
+    if (!source || !lead || grid.state !== 'rolling') return;
+    const aheadMs = leadMs({ ...lead, beat: lead.beat + countsFrom }, grid, source.settings.language);
+    if (steer(aheadMs, 'steady').kind === 'begin anew') return;
+    this.#fellBack = false;
+    this.#lead(first);
+    this.#countsFrom = countsFrom;
   }
 
   #canLead(id: string): boolean {
     if (id === HUB) return true;
-    const { state, rolling } = this.#sources.get(id)?.snapshot(this.#nowMs) ?? {};
+    const { state, rolling } = this.#sources.get(id)?.snapshot(this.#nowMs, this.#heardUntilMs) ?? {};
     return state === 'locked' && rolling === true;
   }
 
@@ -465,7 +491,8 @@ export class Hub {
   #sourceFor(id: string): string {
     const ids = [...this.#sources.keys()].filter((sourceId) => this.#leadsAs(sourceId) === id);
     const inOrder = [...ids].sort((a, b) => Number(b === this.#leader) - Number(a === this.#leader));
-    const hears = (sourceId: string) => this.#sources.get(sourceId)?.snapshot(this.#nowMs).state === 'locked';
+    const hears = (sourceId: string) =>
+      this.#sources.get(sourceId)?.snapshot(this.#nowMs, this.#heardUntilMs).state === 'locked';
     return inOrder.find((sourceId) => this.#canLead(sourceId)) ?? inOrder.find(hears) ?? inOrder[0] ?? id;
   }
 
@@ -492,6 +519,7 @@ export class Hub {
       return;
     }
     this.#fellBack = true;
+    this.#lost = { sourceId: this.#leader, atMs: this.#nowMs, countsFrom: this.#countsFrom };
     this.#lead(next);
   }
 
@@ -607,7 +635,7 @@ export class Hub {
   /** Stop it first: a follower that is still playing ignores song position and would get the same beats twice. */
   #sayStopTo(feedId: string): void {
     const line = this.#lines.get(feedId);
-    if (line && !line.held) this.#sayStop(line);
+    if (line && !line.held) this.#sayStop(line, { always: true });
   }
 
   /** Stops one follower and keeps it stopped, whatever the others do. */
@@ -665,19 +693,32 @@ export class Hub {
   /** Don't catch up after sleep; stop all followers where they are. */
   #wakeUp(nowMs: number): void {
     this.#sleeps++;
-    const { beat, songMs, state } = this.#timeline.at(this.#horizonMs);
+    const changes = this.#timeline.lastChangeMs;
+    const { beat, songMs, state } = this.#timeline.at(
+      this.#willRoll() ? this.#horizonMs : Math.max(this.#horizonMs, changes),
+    );
     const begin = { beat: this.#playedFrom, songMs: this.#song.msAt(this.#playedFrom) };
     for (const [id, line] of this.#lines) {
-      this.#sayStop(line, nowMs);
+      this.#sayStop(line, { fromMs: nowMs, always: this.#hasPlayed });
       this.#lines.set(id, { ...line, ...this.#newPlanner(line.feed) });
     }
-    this.#timeline.change(nowMs, { ...(state === 'countingIn' ? begin : { beat, songMs }), rolling: false, speed: 1 });
+    this.#timeline.change(nowMs, {
+      ...(state === 'countingIn' || beat < 0 ? begin : { beat, songMs }),
+      rolling: false,
+      speed: 1,
+    });
     this.#horizonMs = nowMs;
   }
 
-  /** Ends every note that is on and stops the follower, after everything sent so far. */
-  #sayStop({ feed, planner, muted, reachesLeader }: FeedState, fromMs = this.#horizonMs): void {
-    const messages = planner.end();
+  /**
+   * Ends every note that is on and stops the follower, after everything sent so far; `always`, even if it wasn't started
+   * here, as it may be playing.
+   */
+  #sayStop(
+    { feed, planner, muted, reachesLeader }: FeedState,
+    { fromMs = this.#horizonMs, always = false } = {},
+  ): void {
+    const messages = planner.end(always);
     if (!muted && !reachesLeader) this.#farewell(feed, planner, messages, fromMs);
   }
 

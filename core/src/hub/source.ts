@@ -88,18 +88,21 @@ export class Source {
   }
 
   /** Its song position at a time, which may be slightly ahead; null while unknown. */
-  leadAt(nowMs: number, aheadMs: number, map: TempoMap): Lead | null {
-    return this.settings.language === 'clock' ? this.#clockLead(nowMs, aheadMs) : this.#codeLead(nowMs, aheadMs, map);
+  leadAt(nowMs: number, aheadMs: number, map: TempoMap, heardUntilMs = nowMs): Lead | null {
+    return this.settings.language === 'clock'
+      ? this.#clockLead(nowMs, aheadMs, heardUntilMs)
+      : this.#codeLead(nowMs, aheadMs, map, heardUntilMs);
   }
 
-  snapshot(nowMs: number): SourceSnapshot {
+  /** `heardUntilMs`: what arrived later isn't known yet, because this machine stood still. */
+  snapshot(nowMs: number, heardUntilMs = nowMs): SourceSnapshot {
     const { id, gearId = id, portId, language } = this.settings;
-    const clock = this.#clock.at(nowMs);
-    const code = this.#timecode.at(nowMs);
+    const clock = this.#clock.at(nowMs, heardUntilMs);
+    const code = this.#timecode.at(nowMs, heardUntilMs);
     const { state, rolling } = language === 'clock' ? clock : code;
     const { bpm, missing, extra } = clock;
     const latest = this.#codeMs > this.#clockMs ? 'timecode' : 'clock';
-    const receiving = nowMs - Math.max(this.#clockMs, this.#codeMs) < SIGNAL_TIMEOUT_MS ? latest : 'nothing';
+    const receiving = heardUntilMs - Math.max(this.#clockMs, this.#codeMs) < SIGNAL_TIMEOUT_MS ? latest : 'nothing';
     return {
       id,
       gearId,
@@ -116,15 +119,15 @@ export class Source {
     };
   }
 
-  #clockLead(nowMs: number, aheadMs: number): Lead | null {
-    const { state, rolling, beat, bpm } = this.#clock.at(nowMs);
+  #clockLead(nowMs: number, aheadMs: number, heardUntilMs: number): Lead | null {
+    const { state, rolling, beat, bpm } = this.#clock.at(nowMs, heardUntilMs);
     if (bpm === null || beat === null) return null;
     const ahead = rolling ? beat + (aheadMs * bpm) / MS_PER_MINUTE : beat;
     return { state, rolling, beat: ahead, songMs: (ahead * MS_PER_MINUTE) / bpm, bpm, speed: 1 };
   }
 
-  #codeLead(nowMs: number, aheadMs: number, map: TempoMap): Lead | null {
-    const { state, rolling, rate, seconds, speed } = this.#timecode.at(nowMs);
+  #codeLead(nowMs: number, aheadMs: number, map: TempoMap, heardUntilMs: number): Lead | null {
+    const { state, rolling, rate, seconds, speed } = this.#timecode.at(nowMs, heardUntilMs);
     if (rate === null || seconds === null) return null;
     const { timecodeStart } = this.settings;
     // The start is a code of the song's rate, which the incoming rate may lack.

@@ -159,7 +159,7 @@ const pull = port.chain((id) =>
 const drive = fc
   .tuple(
     machine,
-    fc.constantFrom('plays', 'stops', 'changes', 'jitters', 'loses ticks', 'is unplugged', 'is back'),
+    fc.constantFrom('plays', 'stops', 'changes', 'jitters', 'comes late', 'loses ticks', 'is unplugged', 'is back'),
     fc.double({ min: 0, max: 1, noNaN: true }),
   )
   .map(([id, does, amount]): Act => ({
@@ -169,11 +169,13 @@ const drive = fc
       if (!input) return;
       const { machine: one, line } = input;
       const rolled = one.rolling;
+      if (does !== 'plays' && does !== 'stops') input.lineSinceMs = evening.nowMs;
       if (does === 'plays') one.play(evening.nowMs);
       else if (does === 'stops') one.stop(evening.nowMs);
       else if (does === 'changes')
         one.setSpeed(one.language === 'clock' ? 60 + 120 * amount : 0.9 + 0.2 * amount, evening.nowMs);
       else if (does === 'jitters') line.jitterMs = 20 * amount;
+      else if (does === 'comes late') line.lateMs = 200 * amount;
       else if (does === 'loses ticks') line.loss = 0.02 * amount;
       else line.unplugged = does === 'is unplugged';
       if (one.language === 'clock' && one.rolling !== rolled) input.missed = line.unplugged;

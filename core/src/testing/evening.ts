@@ -6,12 +6,14 @@ import { cablesFrom, HUB_ID, socketOf, type RigGear, type RigPlan } from '../rig
 import { seededRandom, type SeededRandom } from '../standin/random';
 import { framesToSeconds } from '../timecode/code-position';
 import { codeAtRate, timecodeToFrames, type FrameRate, type Timecode } from '../timecode/timecode';
-import type { Machine } from './machines';
+import type { Machine, Sent } from './machines';
 import { Receiver } from './receiver';
 import { Witness } from './witness';
 
 /** How the cable from a machine into the hub treats what it sends. */
 export interface Line {
+  /** Everything arrives this much later, and then by up to so much more. */
+  lateMs: number;
   jitterMs: number;
   /** Share of the ticks that get lost. */
   loss: number;
@@ -23,6 +25,10 @@ interface Input {
   line: Line;
   /** It started or stopped while it was unplugged, so that the hub can’t know. */
   missed: boolean;
+  /** On the way, in order of arrival. */
+  onTheWay: Sent[];
+  /** Its line is as it is since then. */
+  lineSinceMs: number;
 }
 
 export interface EveningSettings {
@@ -71,7 +77,13 @@ export class Evening {
     this.hub = new Hub({ bpm: 120 });
     this.hub.setSong(song);
     for (const [id, machine] of machines)
-      this.inputs.set(id, { machine, line: { jitterMs: 0, loss: 0, unplugged: false }, missed: false });
+      this.inputs.set(id, {
+        machine,
+        line: { lateMs: 0, jitterMs: 0, loss: 0, unplugged: false },
+        missed: false,
+        onTheWay: [],
+        lineSinceMs: 0,
+      });
     this.hub.setSources(
       [...machines].map(([id, { language }]) => ({ id, portId: `in ${id}`, language, timecodeStart })),
     );
@@ -195,16 +207,26 @@ export class Evening {
 
   #wake(nowMs: number, stamps: 'as sent' | 'all now'): void {
     this.nowMs = nowMs;
-    for (const [id, { machine, line }] of this.inputs)
-      for (const { bytes, atMs } of machine.emit(nowMs)) {
-        const droppable = bytes[0] === 0xf8 || bytes[0] === 0xf1;
-        if (line.unplugged || (droppable && this.#random.uniform() < line.loss)) continue;
-        const lateMs = line.jitterMs * this.#random.uniform();
-        this.hub.receive(`in ${id}`, bytes, stamps === 'all now' ? nowMs : Math.min(nowMs, atMs + lateMs));
+    for (const [id, input] of this.inputs) {
+      this.#send(input);
+      const { onTheWay } = input;
+      while (onTheWay[0] && onTheWay[0].atMs <= nowMs) {
+        const [{ bytes, atMs }] = onTheWay.splice(0, 1) as [Sent];
+        this.hub.receive(`in ${id}`, bytes, stamps === 'all now' ? nowMs : atMs);
       }
+    }
     const out = this.hub.advance(nowMs, LOOKAHEAD_MS);
     const { leaderId } = this;
     for (const message of out) this.#deliver(message, leaderId);
+  }
+
+  #send({ machine, line, onTheWay }: Input): void {
+    for (const { bytes, atMs } of machine.emit(this.nowMs)) {
+      const droppable = bytes[0] === 0xf8 || bytes[0] === 0xf1;
+      if (line.unplugged || (droppable && this.#random.uniform() < line.loss)) continue;
+      const arrivesMs = atMs + line.lateMs + line.jitterMs * this.#random.uniform();
+      onTheWay.push({ bytes, atMs: Math.max(arrivesMs, onTheWay.at(-1)?.atMs ?? 0) });
+    }
   }
 
   #deliver({ feedId, portId, bytes, atMs }: Outgoing, leaderId: string): void {
@@ -290,16 +312,24 @@ export class Evening {
       if (leads && this.plays !== null && this.plays !== rolls) throw new Error(`Told to play: ${this.plays}`);
       return;
     }
-    const { machine, line, missed } = this.inputs.get(leader) ?? {};
-    if (!machine || !line || missed || line.unplugged || this.nowMs - machine.steadySinceMs < SETTLE_MS) return;
+    const { machine, line, missed, lineSinceMs = 0 } = this.inputs.get(leader) ?? {};
+    if (
+      !machine ||
+      !line ||
+      missed ||
+      line.unplugged ||
+      this.nowMs - lineSinceMs < SETTLE_MS ||
+      this.nowMs - machine.steadySinceMs < SETTLE_MS
+    )
+      return;
     if (machine.rolling !== rolls)
       throw new Error(`The leader ${machine.rolling ? 'rolls' : 'stands'}, the hub doesn’t`);
     if (!rolls) return;
     const { beat, songMs, bpm } = this.hub.gridAt(this.nowMs);
     const off =
       machine.language === 'clock'
-        ? (((((machine.positionAt(this.nowMs) - beat + 0.5) % 1) + 1) % 1) - 0.5) * (60_000 / bpm)
-        : machine.positionAt(this.nowMs) - 1000 * secondsOf(this.#timecodeStart, machine.rate) - songMs;
+        ? (((((machine.positionAt(this.nowMs - line.lateMs) - beat + 0.5) % 1) + 1) % 1) - 0.5) * (60_000 / bpm)
+        : machine.positionAt(this.nowMs - line.lateMs) - 1000 * secondsOf(this.#timecodeStart, machine.rate) - songMs;
     if (!(Math.abs(off) < 3 + line.jitterMs)) throw new Error(`The grid is ${off.toFixed(1)} ms off its leader`);
   }
 
