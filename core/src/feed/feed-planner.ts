@@ -256,7 +256,12 @@ export class FeedPlanner {
     if (!settings.clockWhileStopped) this.#clock = null;
     else if (!this.#clock || before.clockRate !== settings.clockRate)
       this.#clock = this.#idleFrom(this.#clock?.nextMs ?? gridMs, 0);
-    return [];
+    // What can be stopped only now may have been started by others.
+    const { transport, mmc } = settings.sends;
+    return [
+      ...(transport && !before.sends.transport ? [STOP] : []),
+      ...(mmc && !before.sends.mmc ? [encodeMmc({ kind: 'stop' })] : []),
+    ];
   }
 
   #applyRolling(

@@ -49,7 +49,7 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
             <th className="w-22 text-right font-normal max-sm:hidden">Offset, ms</th>
             <th className="w-16 text-right font-normal max-xl:hidden">Tempo</th>
             <th className="w-16 text-right font-normal max-xl:hidden">Position</th>
-            <th className="w-30 pl-4 font-normal max-xl:hidden">Send</th>
+            <th className="w-36 pl-4 font-normal max-xl:hidden">Send</th>
             <th className="w-26 pr-3 text-right font-normal max-md:hidden">Controls</th>
           </tr>
         </thead>
