@@ -237,9 +237,10 @@ describe('the demo’s rig', () => {
 
   test('the line test hears what sounds, reads what replies, and asks about the rest', async () => {
     await page.press('Test all lines');
-    await page.sees('10 of 12 passed', 60_000);
+    // The line to the split box is heard by the device behind it.
+    await page.sees('11 of 12 passed', 60_000);
     const answers = Object.values((await demo()).tested).map(({ answer }) => answer);
-    expect(answers.filter((answer) => answer === 'sound')).toHaveLength(9);
+    expect(answers.filter((answer) => answer === 'sound')).toHaveLength(10);
     expect(answers.filter((answer) => answer === 'midi')).toHaveLength(1);
     await page.driver.findElement(By.css('button[aria-label="Test line to Weir recorder"]')).click();
     await page.sees('Does it show 01:00:00:00?');

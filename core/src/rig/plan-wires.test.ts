@@ -153,7 +153,7 @@ test('loops and self-made cycles end', () => {
   expect(wiresOf(plan)).toEqual([['port 1', 'a', 'b']]);
 });
 
-test('who leads is compared by whom the wires would really reach', () => {
+test('possible leaders are compared by the gear that the wires would really reach', () => {
   const leads = { ...box('a').able, lead: true };
   const plan = rig(
     [out('1'), { ...HUB_IN, link: 'usb' }],
