@@ -302,14 +302,15 @@ export class FeedPlanner {
   }
 
   /**
-   * Someone joined the wire, and may be playing still. While stopped, all are sent a stop. In mid-song all are stopped,
+   * Someone joined the wire, and may be playing still, unless nothing has played yet. While stopped, all are sent a stop. In mid-song all are stopped,
    * and positioned and started just before the next sixteenth; those that start from the top start again on a bar.
    */
-  invite(): void {
+  invite(mayPlay = true): void {
     this.#add(this.#plannedGridMs, () => {
       if (this.#motion) return this.#greetNow(this.#plannedGridMs);
       const { transport, mmc } = this.#settings.sends;
       this.#machineAtMs = null;
+      if (!mayPlay) return [];
       return [...(transport ? [STOP] : []), ...(mmc ? [encodeMmc({ kind: 'stop' })] : [])];
     });
   }

@@ -52,8 +52,8 @@ export class WirePlanner {
   }
 
   /** Starts whoever joined the wire in mid-song. */
-  invite(): void {
-    for (const { planner } of this.#kinds) planner.invite();
+  invite(mayPlay?: boolean): void {
+    for (const { planner } of this.#kinds) planner.invite(mayPlay);
   }
 
   start(gridMs: number, fromBeat: number, options?: StartOptions): void {

@@ -187,7 +187,7 @@ export class Hub {
       return null;
     }
     const newcomers = feed.reaches?.some((id) => !old.feed.reaches?.includes(id)) ?? false;
-    if (newcomers && !held && this.#hasPlayed) planner.invite();
+    if (newcomers && !held) planner.invite(this.#hasPlayed);
     return { ...old, feed };
   }
 

@@ -16,6 +16,10 @@ export interface Circumstances {
   offsetKnown: boolean;
 }
 
+interface MachineStart extends Circumstances {
+  machineSeconds: number | null;
+}
+
 interface Settled {
   gear: RigGear;
   wire: Wire;
@@ -51,6 +55,8 @@ export class Witness {
   /** It was started without a song position, so it counts from there. */
   #fromTop = true;
   #outOfTouch = false;
+  /** The last start by machine control, until it is checked. */
+  #machineStart: MachineStart | null = null;
 
   /** Its cable was moved, or dead for a while: it is out of place until it is started again. */
   interrupt(): void {
@@ -63,6 +69,7 @@ export class Witness {
   }
 
   check(heard: Heard, now: Circumstances): void {
+    this.#checkMachine(heard, now);
     switch (heard.kind) {
       case 'start':
       case 'continue':
@@ -83,9 +90,19 @@ export class Witness {
       case 'code':
         this.#checkCode(heard, now);
         return;
-      case 'machine':
-        if (heard.does === 'play') checkMachine(now);
     }
+  }
+
+  /** A machine that is stopped again at once hasn't really started. */
+  #checkMachine(heard: Heard, now: Circumstances): void {
+    const before = this.#machineStart;
+    if (before && now.atMs - before.atMs > PLAY_LEAD_MS) {
+      this.#machineStart = null;
+      checkMachine(before);
+    }
+    if (heard.kind !== 'machine') return;
+    const startSeconds = now.receiver.machineSeconds;
+    this.#machineStart = heard.does === 'play' ? { ...now, machineSeconds: startSeconds } : null;
   }
 
   #forget(): void {
@@ -184,7 +201,7 @@ function concerned({ gear, wire }: Circumstances): boolean {
 }
 
 /** A machine plays from where it was located: that has to be where the grid is. */
-function checkMachine({ gear, wire, atMs, receiver, startSeconds, gridAt, offsetKnown }: Circumstances): void {
+function checkMachine({ gear, wire, atMs, machineSeconds, startSeconds, gridAt, offsetKnown }: MachineStart): void {
   if (!gear.mmc || !offsetKnown) return;
   const { sends, offsetMs, timecodeOffsetMs } = wire.settings;
   // Without timecode the hub counts from 00:00:00:00.
@@ -193,6 +210,6 @@ function checkMachine({ gear, wire, atMs, receiver, startSeconds, gridAt, offset
   const { songMs } = gridAt(dueMs - (sends.timecode ? (timecodeOffsetMs ?? offsetMs) : offsetMs));
   // A tempo change during the count-in can put the start of the song before the first code.
   const there = Math.max(0, start + songMs / 1000);
-  const off = receiver.machineSeconds === null ? NaN : receiver.machineSeconds - there;
+  const off = machineSeconds === null ? NaN : machineSeconds - there;
   if (!(Math.abs(off) < 0.02)) throw new Error(`${gear.name}: the machine starts ${off} s off`);
 }
