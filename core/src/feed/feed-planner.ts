@@ -184,11 +184,7 @@ export class FeedPlanner {
     this.#greetings = [];
     this.#follows = this.#machinePlays = false;
     this.#machineAtMs = null;
-    return [
-      ...(sends.transport ? [STOP] : []),
-      ...(sends.mmc ? [encodeMmc({ kind: 'stop' })] : []),
-      ...triggers.flatMap(({ atStop }) => (atStop ? [messageOf(atStop)] : [])),
-    ];
+    return [...stops(sends), ...triggers.flatMap(({ atStop }) => (atStop ? [messageOf(atStop)] : []))];
   }
 
   /**
@@ -258,10 +254,7 @@ export class FeedPlanner {
       this.#clock = this.#idleFrom(this.#clock?.nextMs ?? gridMs, 0);
     // What can be stopped only now may have been started by others.
     const { transport, mmc } = settings.sends;
-    return [
-      ...(transport && !before.sends.transport ? [STOP] : []),
-      ...(mmc && !before.sends.mmc ? [encodeMmc({ kind: 'stop' })] : []),
-    ];
+    return stops({ transport: transport && !before.sends.transport, mmc: mmc && !before.sends.mmc });
   }
 
   #applyRolling(
@@ -302,16 +295,15 @@ export class FeedPlanner {
   }
 
   /**
-   * Someone joined the wire, and may be playing still, unless nothing has played yet. While stopped, all are sent a stop. In mid-song all are stopped,
-   * and positioned and started just before the next sixteenth; those that start from the top start again on a bar.
+   * Someone joined the wire, and may be playing still, unless nothing has played yet. While stopped, all are sent a
+   * stop. In mid-song, all are stopped, positioned and started just before the next sixteenth; those that start only
+   * from the top start again on the next bar.
    */
   invite(mayPlay = true): void {
     this.#add(this.#plannedGridMs, () => {
       if (this.#motion) return this.#greetNow(this.#plannedGridMs);
-      const { transport, mmc } = this.#settings.sends;
       this.#machineAtMs = null;
-      if (!mayPlay) return [];
-      return [...(transport ? [STOP] : []), ...(mmc ? [encodeMmc({ kind: 'stop' })] : [])];
+      return mayPlay ? stops(this.#settings.sends) : [];
     });
   }
 
@@ -351,8 +343,8 @@ export class FeedPlanner {
   }
 
   /**
-   * While anything runs or is about to, the offset moves there so that no two ticks come closer than 60% of their distance: 200 ms take
-   * half a second. Otherwise it applies at once.
+   * While anything runs or is about to, the offset moves there so that no two ticks come closer than 60% of their
+   * distance: 200 ms take half a second. Otherwise it applies at once.
    */
   setOffset(offsetMs: number): void {
     const sinceGridMs = this.#plannedGridMs;
@@ -623,6 +615,10 @@ export class FeedPlanner {
 /** @throws RangeError if the timecode at beat 0 doesn't exist at the frame rate. */
 function checkStart({ sends, timecodeStart = MIDNIGHT }: FeedSettings): void {
   if (sends.timecode) timecodeToFrames(timecodeStart, sends.timecode);
+}
+
+function stops({ transport, mmc = false }: { transport: boolean; mmc?: boolean | undefined }): MidiMessage[] {
+  return [...(transport ? [STOP] : []), ...(mmc ? [encodeMmc({ kind: 'stop' })] : [])];
 }
 
 function codeDiffers(a: FeedSettings, b: FeedSettings): boolean {
