@@ -16,8 +16,10 @@ export interface Circumstances {
   offsetKnown: boolean;
 }
 
-interface MachineStart extends Circumstances {
-  machineSeconds: number | null;
+interface MachineStart {
+  atMs: number;
+  /** How far from the grid it starts, s; null if that says nothing. */
+  offSeconds: number | null;
 }
 
 interface Settled {
@@ -93,16 +95,17 @@ export class Witness {
     }
   }
 
-  /** A machine that is stopped again at once hasn't really started. */
+  /** A machine that is stopped or located again at once hasn't really started. */
   #checkMachine(heard: Heard, now: Circumstances): void {
     const before = this.#machineStart;
     if (before && now.atMs - before.atMs > PLAY_LEAD_MS) {
       this.#machineStart = null;
-      checkMachine(before);
+      const { offSeconds } = before;
+      if (offSeconds !== null && !(Math.abs(offSeconds) < 0.02))
+        throw new Error(`${now.gear.name}: the machine starts ${offSeconds} s off`);
     }
     if (heard.kind !== 'machine') return;
-    const startSeconds = now.receiver.machineSeconds;
-    this.#machineStart = heard.does === 'play' ? { ...now, machineSeconds: startSeconds } : null;
+    this.#machineStart = heard.does === 'play' ? { atMs: now.atMs, offSeconds: machineOff(now) } : null;
   }
 
   #forget(): void {
@@ -200,16 +203,14 @@ function concerned({ gear, wire }: Circumstances): boolean {
   return wire.conflicts.some(({ gearIds }) => gearIds.includes(gear.id));
 }
 
-/** A machine plays from where it was located: that has to be where the grid is. */
-function checkMachine({ gear, wire, atMs, machineSeconds, startSeconds, gridAt, offsetKnown }: MachineStart): void {
-  if (!gear.mmc || !offsetKnown) return;
+/** A machine plays from where it was located: that has to be where the grid is. Seconds, null if it can't be said. */
+function machineOff({ gear, wire, atMs, receiver, startSeconds, gridAt, offsetKnown }: Circumstances): number | null {
+  if (!gear.mmc || !offsetKnown) return null;
   const { sends, offsetMs, timecodeOffsetMs } = wire.settings;
   // Without timecode the hub counts from 00:00:00:00.
   const start = sends.timecode ? startSeconds : 0;
   const dueMs = atMs + PLAY_LEAD_MS;
   const { songMs } = gridAt(dueMs - (sends.timecode ? (timecodeOffsetMs ?? offsetMs) : offsetMs));
   // A tempo change during the count-in can put the start of the song before the first code.
-  const there = Math.max(0, start + songMs / 1000);
-  const off = machineSeconds === null ? NaN : machineSeconds - there;
-  if (!(Math.abs(off) < 0.02)) throw new Error(`${gear.name}: the machine starts ${off} s off`);
+  return (receiver.machineSeconds ?? NaN) - Math.max(0, start + songMs / 1000);
 }
