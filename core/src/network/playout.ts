@@ -1,8 +1,8 @@
 import type { ClockMatch } from './clock-match';
 
-/** Slew limit, 0.3 ms/s, so that refining the clock estimate never causes a tempo step. */
+/** Limit for corrections, 0.3 ms/s, so that refining the clock estimate never causes a tempo step. */
 const MAX_SLEW = 300e-6;
-const SETTLES_IN_MS = 10_000;
+const SETTLES_IN_MS = 2000;
 /** After a pause this long, resetting the mapping is inaudible. */
 const PAUSE_MS = 2000;
 /** Beyond this error it is reset in any case. */
@@ -12,6 +12,8 @@ const QUICKEST_OF_SECONDS = 10;
 /** Timestamps this far from their arrival belong to another clock than the one being compared. */
 const MAX_AHEAD_MS = 1000;
 const MAX_BEHIND_MS = 5000;
+/** The 97.5% quantile of a normal distribution. */
+const Z = 1.96;
 
 /**
  * When to play a timestamped message: at its time plus the buffer, so that network jitter costs latency instead of
@@ -25,6 +27,8 @@ export class Playout {
   /** Add to their time to get ours, ms. */
   #differenceMs: number | null = null;
   #movedMs = 0;
+  /** Jumps of the clock that the mapping knows of. */
+  #jumps = 0;
   #arrivedMs = -Infinity;
 
   constructor(match: ClockMatch, bufferMs: number) {
@@ -42,20 +46,25 @@ export class Playout {
     if (this.#differenceMs === null) this.advance(atMs);
   }
 
-  /** Moves the mapping towards the current clock estimate. */
+  /**
+   * Follows the drift as estimated, so that no lag builds up, and moves the rest of the way a little at a time. When a
+   * clock was set, the timestamps have jumped with it, and so does the mapping.
+   */
   advance(nowMs: number): void {
     const wanted = this.#wanted(nowMs);
     if (wanted === null) return;
     const passedMs = nowMs - this.#movedMs;
     this.#movedMs = nowMs;
-    const off = this.#differenceMs === null ? Infinity : wanted - this.#differenceMs;
-    if (this.#differenceMs === null || Math.abs(off) > JUMP_MS) this.#differenceMs = wanted;
-    else {
-      // Dead band: ignore changes within the noise. Steady timing matters more than shaving off latency.
-      const beyond = Math.sign(off) * Math.max(0, Math.abs(off) - this.#chanceMs(nowMs));
-      const most = MAX_SLEW * passedMs;
-      this.#differenceMs += Math.max(-most, Math.min(most, (beyond * passedMs) / SETTLES_IN_MS));
+    const jumped = this.#match.jumps !== this.#jumps;
+    this.#jumps = this.#match.jumps;
+    if (this.#differenceMs === null || jumped || Math.abs(wanted - this.#differenceMs) > JUMP_MS) {
+      this.#differenceMs = wanted;
+      return;
     }
+    this.#differenceMs -= ((this.#match.at(nowMs)?.driftPpm ?? 0) / 1e6) * passedMs;
+    const off = wanted - this.#differenceMs;
+    const most = MAX_SLEW * passedMs;
+    this.#differenceMs += Math.max(-most, Math.min(most, off * Math.min(1, passedMs / SETTLES_IN_MS)));
   }
 
   /** Playout time of a timestamp on our clock, ms. */
@@ -63,8 +72,12 @@ export class Playout {
     return stampMs + (this.#differenceMs ?? 0) + this.bufferMs;
   }
 
-  #chanceMs(nowMs: number): number {
-    return 2 * (this.#match.at(nowMs)?.standardErrorMs ?? 0);
+  /** Uncertainty of the mapping, 95 %, ms: of the clock estimate, and of what is still to be moved; null without one. */
+  errorMs(nowMs: number): number | null {
+    const reading = this.#match.at(nowMs);
+    if (!reading) return null;
+    const leftMs = this.#differenceMs === null ? 0 : Math.abs((this.#wanted(nowMs) ?? 0) - this.#differenceMs);
+    return leftMs + Z * reading.standardErrorMs;
   }
 
   #wanted(nowMs: number): number | null {

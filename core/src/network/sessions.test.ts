@@ -1,86 +1,8 @@
 import { measureClock } from '../measure/measure-clock';
 import { encodeMidi } from '../midi/encode-midi';
-import { Link, type LinkSettings } from '../standin/link';
 import { seededRandom } from '../standin/random';
-import { SessionHost, type Channel, type IncomingMessage, type OutgoingDatagram } from './session-host';
-
-const A = { address: '127.0.0.1', port: 5004 };
-const B = { address: '127.0.0.1', port: 6004 };
-/** Offset of their clock, ms, and how much faster it runs. */
-const SHIFT_MS = 123_456.789;
-const DRIFT_PPM = 40;
-
-/** Two ends with clocks of their own and a network in between, in virtual time on A's clock. */
-class TwoEnds {
-  a: SessionHost;
-  readonly b: SessionHost;
-  nowMs = 1000;
-  readonly heardByA: IncomingMessage[] = [];
-  readonly heardByB: IncomingMessage[] = [];
-  readonly datagrams: Uint8Array[] = [];
-  #flying: { atMs: number; deliver: () => void }[] = [];
-  readonly #links: Record<string, Link>;
-  #in: { deliver: () => void } | null = null;
-
-  constructor(link: LinkSettings = { delayMs: 1 }, seed = 1) {
-    this.a = new SessionHost({ name: 'Boathouse', random: seededRandom(seed).uniform });
-    this.b = new SessionHost({ name: 'Jetty', random: seededRandom(seed + 1).uniform });
-    const linkOf = (more: number) =>
-      new Link(
-        { overtakes: true, ...link, seed: seed + more },
-        (_, atMs) => this.#in && this.#flying.push({ atMs, ...this.#in }),
-      );
-    this.#links = { toA: linkOf(10), toB: linkOf(20) };
-  }
-
-  clockB(ms = this.nowMs): number {
-    return ms * (1 + DRIFT_PPM / 1e6) + SHIFT_MS;
-  }
-
-  run(forMs: number, each?: (nowMs: number) => void): void {
-    for (const endMs = this.nowMs + forMs; this.nowMs < endMs; this.nowMs++) {
-      each?.(this.nowMs);
-      const [now, later] = [
-        this.#flying.filter(({ atMs }) => atMs <= this.nowMs),
-        this.#flying.filter(({ atMs }) => atMs > this.nowMs),
-      ];
-      this.#flying = later;
-      for (const { deliver } of now) deliver();
-      this.a.advance(this.nowMs);
-      this.b.advance(this.clockB());
-      this.#carry();
-    }
-  }
-
-  #carry(): void {
-    const [fromA, fromB] = [this.a.drain(), this.b.drain()];
-    this.heardByA.push(...fromA.messages);
-    this.heardByB.push(...fromB.messages);
-    for (const one of fromA.datagrams) this.#fly('toB', A, one);
-    for (const one of fromB.datagrams) this.#fly('toA', B, one);
-  }
-
-  #fly(way: 'toA' | 'toB', from: { address: string; port: number }, { channel, bytes, to }: OutgoingDatagram): void {
-    this.datagrams.push(bytes);
-    const host = way === 'toA' ? this.a : this.b;
-    const home = way === 'toA' ? A : B;
-    const arrivesOn: Channel = to.port === home.port ? 'control' : 'data';
-    const sender = { address: from.address, port: channel === 'control' ? from.port : from.port + 1 };
-    // Both clocks are read with sub-millisecond interrupt jitter.
-    this.#in = { deliver: () => host.receive(arrivesOn, sender, bytes, way === 'toA' ? this.nowMs : this.clockB()) };
-    this.#links[way]?.send(bytes, this.nowMs);
-    this.#in = null;
-  }
-
-  /** A invites, B accepts. */
-  connect(): void {
-    this.a.invite(B, 'somebody', this.nowMs);
-    this.run(60);
-    const [ringing] = this.b.sessions(this.clockB());
-    this.b.accept(ringing!.id, this.clockB());
-    this.run(3000);
-  }
-}
+import { A, B, DRIFT_PPM, TwoEnds } from '../testing/two-ends';
+import { SessionHost } from './session-host';
 
 const states = (host: SessionHost) => host.sessions(0).map(({ state }) => state);
 
@@ -166,7 +88,7 @@ function sendClock(room: TwoEnds, bpm: number, seconds: number): number[] {
   });
   return room.heardByB
     .filter(({ bytes }) => bytes[0] === 0xf8)
-    .map(({ atMs }) => (atMs - SHIFT_MS) / (1 + DRIFT_PPM / 1e6));
+    .map(({ atMs }) => room.clockA(atMs));
 }
 
 test.each([

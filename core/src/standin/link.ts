@@ -6,6 +6,8 @@ export interface LinkSettings {
   delayMs: number;
   /** Standard deviation of the delay, ms; causality and order are kept. */
   jitterMs?: number;
+  /** Distribution of the delay: around `delayMs`, or only ever added to it. */
+  jitter?: 'normal' | 'uniform' | 'exponential';
   /** Poll interval of the bus: bytes are delivered only at multiples of it. */
   pollMs?: number;
   /** Transmission time per byte, ms; bytes queue behind each other. */
@@ -48,15 +50,20 @@ export class Link {
   }
 
   send(bytes: Uint8Array, atMs: number): void {
-    const { delayMs, jitterMs = 0, pollMs = 0, byteMs = 0, loss = 0, overtakes = false } = this.#settings;
+    const { delayMs, jitterMs = 0, jitter = 'normal', pollMs = 0, byteMs = 0, loss = 0, overtakes = false } = this.#settings;
     if (loss > 0 && this.#random.uniform() < loss) return;
     const begins = Math.max(atMs, this.#freeAtMs);
     this.#freeAtMs = begins + bytes.length * byteMs;
     let arrives = this.#freeAtMs + delayMs;
-    if (jitterMs > 0) arrives = Math.max(atMs, arrives + jitterMs * this.#random.normal());
+    if (jitterMs > 0) arrives = Math.max(atMs, arrives + jitterMs * this.#draw(jitter));
     if (pollMs > 0) arrives = Math.ceil(arrives / pollMs) * pollMs;
     this.#lastMs = Math.max(this.#lastMs, arrives);
     this.#out(bytes, overtakes ? arrives : this.#lastMs);
+  }
+
+  #draw(jitter: LinkSettings['jitter']): number {
+    if (jitter === 'uniform') return Math.sqrt(12) * this.#random.uniform();
+    return jitter === 'exponential' ? -Math.log(1 - this.#random.uniform()) : this.#random.normal();
   }
 }
 

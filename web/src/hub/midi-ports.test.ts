@@ -6,6 +6,7 @@ import {
   onPortChange,
   requestMidiPorts,
   sendToMidiPort,
+  stopMidiPort,
   useMidiPorts,
 } from './midi-ports';
 
@@ -16,6 +17,7 @@ function fakeAccess({ held = false } = {}) {
     ...{ id: 'out-1', name: 'Attic in', type: 'output', state: 'connected' },
     open: () => (held ? Promise.reject(new Error('held by another program')) : Promise.resolve()),
     send: (bytes: Uint8Array, atMs: number) => sent.push({ bytes: [...bytes], atMs }),
+    clear: () => void sent.splice(0),
   };
   const input = {
     ...{ id: 'in-1', name: null, type: 'input', state: 'connected' },
@@ -89,6 +91,18 @@ test('bytes go out with their due time; late ones are counted per port', async (
   expect(sent.map(({ bytes }) => bytes)).toEqual([[0xf8], [0xf8], [0x90, 60, 100]]);
   expect([sent[0]!.atMs, sent[2]!.atMs]).toEqual([later, 0]);
   expect(useMidiPorts.getState()).toMatchObject({ lateMessages: 1, lateAt: { 'midi:out-1': 1 }, lostMessages: 0 });
+});
+
+test('a page that closes stops its gear at once; what was queued isn’t sent any more', async () => {
+  const { access, output, sent } = fakeAccess();
+  await connect(access);
+  sendToMidiPort('midi:out-1', Uint8Array.of(0xf8), performance.now() + 10_000);
+  stopMidiPort('midi:out-1');
+  expect(sent).toEqual([{ bytes: [0xfc], atMs: undefined }]);
+  output.state = 'disconnected';
+  stopMidiPort('midi:out-1');
+  stopMidiPort('boathouse-porch');
+  expect(sent).toHaveLength(1);
 });
 
 test('SysEx without permission isn’t sent, and counts as lost', async () => {

@@ -34,6 +34,7 @@ const sessionSchema = placeSchema.shape({
   clock: clockSchema.defined().nullable(),
   roundTripMs: number().defined().nullable(),
   bufferMs: number().required(),
+  playoutErrorMs: number().defined().nullable(),
   jitterMs: number().required(),
   received: number().required(),
   sent: number().required(),

@@ -60,8 +60,8 @@ export function NetworkTable() {
               <td className="pr-5">{session ? `${session.lost} of ${session.received + session.lost}` : '—'}</td>
               <td className="pr-5">{session?.reordered ?? '—'}</td>
               <td className="pr-5">
-                {session?.clock
-                  ? `± ${decimal(session.clock.standardErrorMs, 2)} ms, ${decimal(Math.round(10 * session.clock.driftPpm) / 10 || 0, 1)} ppm`
+                {session?.clock && session.playoutErrorMs !== null
+                  ? `± ${decimal(session.playoutErrorMs, 2)} ms, ${decimal(Math.round(10 * session.clock.driftPpm) / 10 || 0, 1)} ppm`
                   : '—'}
               </td>
             </tr>
