@@ -45,6 +45,8 @@ const LOOKAHEAD_MS = 60;
 /** An offset has arrived after this long, however far it moves. */
 const SLEW_MS = 2500;
 const MAX_COUNT_IN_S = 60;
+/** Beats of two bars, also of those in 5/4 and 6/4. */
+const TWO_BARS = 12;
 /** A leader is followed closely this long after its last change. */
 const SETTLE_MS = 6000;
 
@@ -282,12 +284,11 @@ export class Evening {
 
   /** After two bars without a command: everyone reached is locked and in place, and nobody hangs. */
   settle(): void {
-    const { bpm } = this.hub.snapshot();
-    const songBarsMs = (2 * 4 * 60_000) / Math.max(20, Math.min(bpm, 300));
     this.run(SETTLE_MS);
     const counts = () => this.hub.snapshot().state === 'countingIn';
     for (let seconds = 0; seconds < MAX_COUNT_IN_S && counts(); seconds++) this.run(1000);
-    this.run(songBarsMs);
+    const { bpm } = this.hub.snapshot();
+    this.run((TWO_BARS * 60_000) / Math.max(20, Math.min(bpm, 300)));
     const { state, leader, faults, held, muted } = this.hub.snapshot();
     if (faults.length > 0) throw new Error(`Fault: ${faults[0]?.reason}`);
     const rolls = state === 'rolling';

@@ -57,6 +57,8 @@ export class Witness {
   /** It was started without a song position, so it counts from there. */
   #fromTop = true;
   #outOfTouch = false;
+  /** The rate has changed while it couldn’t be watched, since it started. */
+  #countUnknown = false;
   /** The last start by machine control, until it is checked. */
   #machineStart: MachineStart | null = null;
 
@@ -68,6 +70,7 @@ export class Witness {
 
   rateChanged(): void {
     this.#mayChangeRate = true;
+    this.#countUnknown ||= this.#base === null;
   }
 
   check(heard: Heard, now: Circumstances): void {
@@ -76,7 +79,7 @@ export class Witness {
       case 'start':
       case 'continue':
         if (!now.receiver.able.songPosition || !this.#inPlace) this.#forget();
-        this.#outOfTouch = false;
+        this.#outOfTouch = this.#countUnknown = false;
         this.#fromTop = now.atMs - this.#positionedMs > (heard.kind === 'start' ? JUST_BEFORE_MS : Infinity);
         return;
       case 'position':
@@ -141,7 +144,7 @@ export class Witness {
       if (!before) return;
       // Two ticks tell at which rate it is sent clock.
       this.#rate = 2 ** Math.round(Math.log2((played - before.played) / (beat - before.beat) / TICKS_PER_BEAT));
-      this.#base = this.#fromTop ? Math.round(inTicks(this.#rate)) - played : 0;
+      this.#base = this.#fromTop || this.#countUnknown ? Math.round(inTicks(this.#rate)) - played : 0;
       this.#origin = this.#base / TICKS_PER_BEAT / this.#rate;
     }
     const fits = (rate: number, base: number) => Math.abs(inTicks(rate) - base - played) < SAME_TICK;
@@ -151,7 +154,8 @@ export class Witness {
     }
     const changed = inTicks(clockRate) - played;
     const fromOrigin = changed - this.#origin * TICKS_PER_BEAT * clockRate;
-    const onTheBeat = Math.abs(fromOrigin - Math.round(fromOrigin / TICKS_PER_BEAT) * TICKS_PER_BEAT) < SAME_TICK;
+    const onTheBeat =
+      this.#countUnknown || Math.abs(fromOrigin - Math.round(fromOrigin / TICKS_PER_BEAT) * TICKS_PER_BEAT) < SAME_TICK;
     if (this.#mayChangeRate && onTheBeat) {
       this.#mayChangeRate = false;
       this.#rate = clockRate;
