@@ -1,17 +1,20 @@
 import { fork } from 'node:child_process';
 import { availableParallelism } from 'node:os';
 import { parseArgs } from 'node:util';
+import { adversary, judge, verdictOn } from '../core/src/testing/adversaries';
 import { playEvening, type FailedEvening } from '../core/src/testing/play-evening';
 
 /**
  * Plays any number of random evenings on all cores: `npm run soak -- --evenings 100000`. Prints the seed, the smallest
  * studio and the shortest list of happenings of those that fail; `--seed 353` plays that evening again.
+ * `--adversaries 100000` plays clocks with troubles to the follower, at both responses.
  */
 const { values } = parseArgs({
   options: {
     evenings: { type: 'string', default: '1000' },
     from: { type: 'string', default: '1' },
     seed: { type: 'string' },
+    adversaries: { type: 'string' },
     /** The share of one process: every n-th seed, up to a last one. */
     every: { type: 'string' },
     until: { type: 'string' },
@@ -25,7 +28,8 @@ interface Told {
   failed: FailedEvening[];
 }
 
-if (values.seed !== undefined) {
+if (values.adversaries !== undefined) playAdversaries(Number(values.from), Number(values.adversaries));
+else if (values.seed !== undefined) {
   const failed = playEvening(Number(values.seed));
   console.log(failed ? wordsFor(failed) : `Evening ${values.seed}: no violation.`);
   process.exitCode = failed ? 1 : 0;
@@ -76,6 +80,22 @@ async function playAll(from: number, evenings: number): Promise<void> {
   const seconds = (Date.now() - beganMs) / 1000;
   console.log(`${played} evenings in ${seconds.toFixed(0)} s, ${failed} with a violation.`);
   process.exitCode = failed > 0 || played < evenings ? 1 : 0;
+}
+
+function playAdversaries(from: number, count: number): void {
+  const counts = { right: 0, wrong: 0, 'needlessly unsure': 0, undecidable: 0 };
+  for (let seed = from; seed < from + count; seed++)
+    for (const response of ['steady', 'quick'] as const) {
+      const enemy = adversary(seed);
+      const verdict = verdictOn(enemy, response);
+      const judged = judge(verdict);
+      counts[judged]++;
+      if (verdict.undecidable) counts.undecidable++;
+      if (judged === 'wrong') console.log(`${seed} ${response}: ${verdict.worst.toFixed(2)} ticks off`, enemy.troubles);
+      if (seed % 5000 === 0 && response === 'quick') console.log(seed - from + 1, counts);
+    }
+  console.log(counts);
+  process.exitCode = counts.wrong > 0 ? 1 : 0;
 }
 
 function wordsFor({ seed, fault, studio, happenings }: FailedEvening): string {

@@ -2,7 +2,7 @@ import { NOTE_LENGTH_MS, START_LEAD_MS } from '../feed/feed-planner';
 import type { FeedSettings } from '../feed/feed-settings';
 import { WirePlanner } from '../feed/wire-planner';
 import { encodeMidi } from '../midi/encode-midi';
-import { SIXTEENTHS_PER_BEAT, type MidiMessage } from '../midi/message';
+import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { MeterMap, type MeterPoint } from '../tempo/meter-map';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
 import { Timeline, type GridPosition, type TransportState } from '../transport/timeline';
@@ -396,7 +396,7 @@ export class Hub {
     else if (!lead.rolling) this.#standWith(lead);
     else if (!rolls) this.#joinLeader(lead, gridMs);
     else if (
-      lead.state !== 'settling' &&
+      (lead.state !== 'settling' || lead.unsure) &&
       this.#nowMs - this.#steeredMs >= STEER_EVERY_MS[source.settings.response ?? 'steady']
     )
       this.#steer(source, lead, gridMs);
@@ -437,8 +437,12 @@ export class Hub {
     this.#steeredMs = this.#nowMs;
     if (this.#timeline.at(gridMs).state !== 'rolling') return;
     const { language, response = 'steady' } = source.settings;
-    const shifted = { ...lead, beat: lead.beat + this.#countsFrom };
-    const steering = steer(leadMs(shifted, this.#timeline.at(gridMs), language), response);
+    const grid = this.#timeline.at(gridMs);
+    const counted = lead.beat + this.#countsFrom;
+    // While nobody knows which tick it is, the one that the grid is at will do.
+    const ticks = lead.unsure ? Math.round((grid.beat - counted) * TICKS_PER_BEAT) : 0;
+    const shifted = { ...lead, beat: counted + ticks / TICKS_PER_BEAT };
+    const steering = steer(leadMs(shifted, grid, language), response);
     if (steering.kind === 'begin anew') {
       this.#stop(this.#nextTurnMs());
       return;

@@ -51,6 +51,8 @@ export interface Lead {
   bpm: number;
   /** 1 is the map's speed; only timecode can differ. */
   speed: number;
+  /** Known only within its tick. */
+  unsure: boolean;
 }
 
 /** Clock at 20 BPM and the slowest timecode arrive far more often than this. */
@@ -120,10 +122,10 @@ export class Source {
   }
 
   #clockLead(nowMs: number, aheadMs: number, heardUntilMs: number): Lead | null {
-    const { state, rolling, beat, bpm } = this.#clock.at(nowMs, heardUntilMs);
+    const { state, rolling, beat, bpm, unsure } = this.#clock.at(nowMs, heardUntilMs);
     if (bpm === null || beat === null) return null;
     const ahead = rolling ? beat + (aheadMs * bpm) / MS_PER_MINUTE : beat;
-    return { state, rolling, beat: ahead, songMs: (ahead * MS_PER_MINUTE) / bpm, bpm, speed: 1 };
+    return { state, rolling, beat: ahead, songMs: (ahead * MS_PER_MINUTE) / bpm, bpm, speed: 1, unsure };
   }
 
   #codeLead(nowMs: number, aheadMs: number, map: TempoMap, heardUntilMs: number): Lead | null {
@@ -135,6 +137,6 @@ export class Source {
     const startSeconds = start / FRAME_RATES[rate].perSecond;
     const songMs = (seconds - startSeconds) * 1000 + aheadMs * speed;
     const beat = map.beatAt(songMs);
-    return { state, rolling, beat, songMs, bpm: map.bpmAt(beat) * Math.abs(speed), speed };
+    return { state, rolling, beat, songMs, bpm: map.bpmAt(beat) * Math.abs(speed), speed, unsure: false };
   }
 }

@@ -86,9 +86,7 @@ function sendClock(room: TwoEnds, bpm: number, seconds: number): number[] {
     for (; startMs + sent * tickMs < nowMs + 60; sent++)
       room.a.send(session!.id, [{ atMs: startMs + sent * tickMs, bytes: Uint8Array.of(0xf8) }]);
   });
-  return room.heardByB
-    .filter(({ bytes }) => bytes[0] === 0xf8)
-    .map(({ atMs }) => room.clockA(atMs));
+  return room.heardByB.filter(({ bytes }) => bytes[0] === 0xf8).map(({ atMs }) => room.clockA(atMs));
 }
 
 test.each([

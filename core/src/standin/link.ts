@@ -50,7 +50,15 @@ export class Link {
   }
 
   send(bytes: Uint8Array, atMs: number): void {
-    const { delayMs, jitterMs = 0, jitter = 'normal', pollMs = 0, byteMs = 0, loss = 0, overtakes = false } = this.#settings;
+    const {
+      delayMs,
+      jitterMs = 0,
+      jitter = 'normal',
+      pollMs = 0,
+      byteMs = 0,
+      loss = 0,
+      overtakes = false,
+    } = this.#settings;
     if (loss > 0 && this.#random.uniform() < loss) return;
     const begins = Math.max(atMs, this.#freeAtMs);
     this.#freeAtMs = begins + bytes.length * byteMs;

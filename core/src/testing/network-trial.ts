@@ -51,7 +51,12 @@ export function networkTrial(seed: number): NetworkTrial {
   });
   const most = (fromMs: number, toMs: number) => {
     const offs = off.filter(({ dueMs }) => dueMs >= fromMs && dueMs < toMs).map(({ offMs }) => offMs);
-    return quantileSorted(offs.sort((a, b) => a - b), 0.99) ?? NaN;
+    return (
+      quantileSorted(
+        offs.sort((a, b) => a - b),
+        0.99,
+      ) ?? NaN
+    );
   };
   const saidMs = room.b.sessions(room.clockB())[0]?.playoutErrorMs ?? NaN;
   return {

@@ -1,0 +1,484 @@
+/** What is expected of a clock. */
+export interface Model {
+  /** Ticks that the estimate is made of while the tempo is steady. */
+  window: number;
+  /** Logarithm of the chance, per tick, that the tempo changes. */
+  logChange: number;
+}
+
+/** Clock comes at 10 to 600 BPM; what says otherwise is no tempo. */
+export const MIN_INTERVAL_MS = 60_000 / 600 / 24;
+export const MAX_INTERVAL_MS = 60_000 / 10 / 24;
+/** Prior for the jitter: pseudo-count and standard deviation, ms. */
+const PRIOR_TICKS = 4;
+const PRIOR_JITTER_MS = 1;
+const MIN_JITTER_MS = 0.02;
+/** A variance so large that the quantity counts as unknown. */
+const UNKNOWN = 1e5;
+/** Logarithms of the chances of events, per tick. */
+const LOG_ON_TIME = Math.log(0.97);
+const LOG_LOST = Math.log(0.001);
+const LOG_LOST_AGAIN = Math.log(0.05);
+const LOG_LOST_TOO = -0.3;
+const MOST_LOST = -3;
+const LOG_TWICE = Math.log(0.001);
+const LOG_TWICE_AGAIN = Math.log(0.05);
+const LOG_TWICE_IN_HOLD_UP = Math.log(0.5);
+const LOG_TWICE_UNNOTICED = Math.log(1e-5);
+const LOG_HELD_UP = Math.log(0.002);
+const LOG_STILL_HELD_UP = Math.log(0.9);
+const LOG_PAUSED = Math.log(1e-5);
+const LOG_SWAPPED = Math.log(0.5);
+const LOG_ANOTHER_PHASE = Math.log(0.3);
+const LOG_BEGINS_HELD_UP = Math.log(0.05);
+/** Scales of what can't be told in advance, ms. */
+const HOLD_UP_MS = 300;
+const PAUSE_MS = 1000;
+const BUNCH_MS = 0.7;
+const BUNCHED = 0.85;
+/** Within so many deviations, a tick is on time beyond question. */
+const ON_TIME_DEVIATIONS = 2.5;
+/** While ticks are on time, a small change is considered at every so many of them. */
+const LOOKS_EVERY = 3;
+const SMALL_CHANGE = 0.03;
+const ANY_CHANGE = 0.2;
+/** Explanations this close, in deviations, expect the same. */
+const CLOSE = 0.3;
+const CLOSE_WANDERING = 1;
+/** Tempo changes: relative size, and how much rarer than the commonest. */
+const CHANGES = [
+  { by: 0.03, log: 0 },
+  { by: 0.2, log: -0.5 },
+  { by: 0.8, log: -1.5 },
+];
+/** Change per tick of a tempo that wanders, and the chance that it settles. */
+const WANDERS_BY = 0.004;
+const LOG_SETTLES = Math.log(0.02);
+/** A sender that paused hardly ever loses ticks as well, unless it is known to lose some. */
+const LOST_IN_PAUSE = 0.0005;
+const LOST_IN_PAUSE_OF_LOSSY = 0.05;
+const MAX_IN_PAUSE = 4;
+const LOSSY = 0.005;
+const LOSSY_FOR = 0.99;
+const LEAST_SHARE = 1e-6;
+const MAX_LABELS = 12;
+/** Forgetting with which old ticks weigh as much as in a window of that length. */
+const FORGETS = 3;
+const AGE_CLASSES = Uint8Array.from({ length: 1024 }, (_, age) => Math.ceil(2 * Math.log2(age + 1)));
+
+interface Circumstances {
+  model: Model;
+  /** Logarithm of the likelihood that it takes. */
+  limit: number;
+  rarer: boolean;
+}
+
+interface Label {
+  readonly number: number;
+  readonly share: number;
+}
+
+const CERTAIN: readonly Label[] = [{ number: 0, share: 1 }];
+
+/**
+ * One explanation of all ticks so far: a least-squares line through their times (recursive least squares with forgetting,
+ * as two states with their covariance), the jitter around it (with a Student-t predictive density, as for normal noise of
+ * unknown variance), and what the number of the last tick may be.
+ */
+export class Explanation {
+  /** Relative to the best. */
+  logLikelihood = 0;
+  missing = 0;
+  extra = 0;
+  /** When the last tick was due, and the interval, ms. */
+  ms: number;
+  intervalMs: number;
+  /** Covariance, as a multiple of the jitter's variance: of the phase, both, and the interval. */
+  #pp: number;
+  #pi: number;
+  #ii: number;
+  /** Pseudo-count and sum of squares of the jitter. */
+  #count = PRIOR_TICKS;
+  #squares = PRIOR_TICKS * PRIOR_JITTER_MS ** 2;
+  /** Ticks since the tempo changed. */
+  age = 0;
+  #heldTicks = 0;
+  /** No one knows when the last tick was due. */
+  #isAdrift = false;
+  wanders = false;
+  /** The last tick came after some that were lost. */
+  #skipped = false;
+  /** Recent shares of lost and doubled ticks. */
+  #lossy = 0;
+  #doubled = 0;
+  /** What the last tick may be, relative to a number, the likeliest first. */
+  #labels: readonly Label[] = CERTAIN;
+  #from = 0;
+
+  private constructor(ms: number, intervalMs: number, [pp, pi, ii]: readonly [number, number, number]) {
+    this.ms = ms;
+    this.intervalMs = intervalMs;
+    this.#pp = pp;
+    this.#pi = pi;
+    this.#ii = ii;
+  }
+
+  /** The first tick of all; `begins`: of a song, so that it may also have been held up. */
+  static first(ms: number, begins = false): Explanation[] {
+    const intervalMs = 60_000 / 120 / 24;
+    const one = new Explanation(ms, intervalMs, [1, 0, UNKNOWN]);
+    if (!begins) return [one];
+    const held = new Explanation(ms, intervalMs, [1, 0, UNKNOWN]).likely(LOG_BEGINS_HELD_UP);
+    held.#isAdrift = true;
+    held.#heldTicks = 1;
+    return [one, held];
+  }
+
+  /** The likeliest number of the last tick. */
+  get number(): number {
+    return this.#from + (this.#labels[0]?.number ?? 0);
+  }
+
+  get isHeldUp(): boolean {
+    return this.#heldTicks > 0;
+  }
+
+  get jitterMs(): number {
+    return Math.max(MIN_JITTER_MS, Math.sqrt(this.#squares / this.#count));
+  }
+
+  shareOf(number: number): number {
+    return this.#labels.find((label) => this.#from + label.number === number)?.share ?? 0;
+  }
+
+  renumber(number: number): void {
+    this.#labels = CERTAIN;
+    this.#from = number;
+  }
+
+  /**
+   * The ways in which a tick may follow, as far as they are likelier than a limit. `rarer`: also those that are too rare to
+   * start from an unlikely explanation.
+   */
+  after(atMs: number, lastMs: number, { model, limit, rarer }: Circumstances): Explanation[] {
+    const all: Explanation[] = [];
+    const add = (one: Explanation | null) => one && one.logLikelihood > limit && all.push(one);
+    const intervals = (atMs - this.ms) / this.intervalMs;
+    const nearest = Math.round(intervals);
+    // Handed over in the wrong order, unless a clock was set back.
+    if (atMs < lastMs) {
+      add(this.#swapped(atMs));
+      add(this.#paused(atMs, this.isHeldUp ? nearest : 1));
+      return all;
+    }
+    const dueMs = this.ms + this.intervalMs;
+    const isOnTime = Math.abs(atMs - dueMs) < ON_TIME_DEVIATIONS * this.jitterMs * Math.sqrt(this.#variance(1));
+    add(this.#onTime(atMs, 1, model, limit));
+    if (this.wanders) add(this.#settled().#onTime(atMs, 1, model, limit));
+    if (isOnTime && !this.isHeldUp) {
+      // Small changes show up much later.
+      if (rarer && this.age % LOOKS_EVERY === 0) {
+        add(this.#changed(SMALL_CHANGE, model.logChange).#onTime(atMs, 1, model, limit));
+        if (!this.wanders) add(this.#wandering(model.logChange).#onTime(atMs, 1, model, limit));
+      }
+      return all;
+    }
+    if (this.#isOverdue(atMs)) add(this.#heldUp(atMs - lastMs, LOG_STILL_HELD_UP));
+    else if (this.isHeldUp && atMs - lastMs < this.intervalMs / 2)
+      add(this.#lostInHoldUp(model.logChange).#heldUp(atMs - lastMs, LOG_STILL_HELD_UP));
+    if (nearest > 1) add(this.#onTime(atMs, nearest, model, limit));
+    if (intervals < 0.6) add(this.#twice(atMs, atMs - lastMs));
+    if (!rarer) return all;
+    if (!this.isHeldUp && dueMs < atMs - this.jitterMs) add(this.#heldUp(atMs - dueMs, LOG_HELD_UP));
+    if (this.isHeldUp)
+      for (const { by, log } of CHANGES) {
+        const changed = this.#changedWhileHeld(by, model.logChange + log);
+        add(changed.#onTime(atMs, 1, model, limit));
+        const lost = nearest > 1 ? changed.#onTime(atMs, nearest, model, limit) : null;
+        if (lost) add(lost.#about());
+      }
+    for (const { by, log } of CHANGES) {
+      const changed = this.#changed(by, model.logChange + log);
+      add(changed.#onTime(atMs, 1, model, limit));
+      if (intervals > 1.3) add(changed.#onTime(atMs, 2, model, limit));
+    }
+    if (!this.wanders) add(this.#wandering(model.logChange).#onTime(atMs, 1, model, limit));
+    add(this.#paused(atMs, this.isHeldUp ? nearest : 1));
+    return all;
+  }
+
+  /** The first tick after a start: in the phase so far, in another, or held up. */
+  beginnings(atMs: number): Explanation[] {
+    const nearest = Math.max(1, Math.round((atMs - this.ms) / this.intervalMs));
+    const restarted = this.#at(atMs).likely(LOG_ANOTHER_PHASE - Math.log(this.intervalMs));
+    const held = this.#at(atMs).likely(LOG_ANOTHER_PHASE + LOG_BEGINS_HELD_UP - Math.log(this.intervalMs));
+    held.#heldTicks = 1;
+    held.#isAdrift = true;
+    const inPhase = this.#onTime(atMs, nearest, null);
+    const all = inPhase ? [inPhase, restarted, held] : [restarted, held];
+    for (const one of all) {
+      one.missing = this.missing;
+      one.#labels = this.#labels;
+      one.#from = this.#from + 1;
+    }
+    return all;
+  }
+
+  /** Another explanation that expects the same from now on. */
+  isLike(other: Explanation): boolean {
+    if (this.isHeldUp !== other.isHeldUp || this.wanders !== other.wanders) return false;
+    if (this.isHeldUp && this.number !== other.number) return false;
+    const closeMs = (this.wanders ? CLOSE_WANDERING : CLOSE) * this.jitterMs;
+    if (Math.abs(this.ms - other.ms) > closeMs) return false;
+    if (Math.abs(this.intervalMs - other.intervalMs) > closeMs / (4 + Math.min(this.age, 200))) return false;
+    return this.wanders || ageClass(this.age) === ageClass(other.age);
+  }
+
+  /** Takes over the likelihood of one that is like it, and its numbers. */
+  merge(other: Explanation): void {
+    const more = Math.exp(other.logLikelihood - this.logLikelihood);
+    const shift = other.#from - this.#from;
+    if (shift !== 0 || this.#labels !== other.#labels)
+      this.#labels = normalised([
+        ...this.#labels,
+        ...other.#labels.map(({ number, share }) => ({ number: number + shift, share: more * share })),
+      ]);
+    this.logLikelihood += Math.log1p(more);
+  }
+
+  likely(log: number): this {
+    this.logLikelihood += log;
+    return this;
+  }
+
+  #copy(): Explanation {
+    const copy = new Explanation(this.ms, this.intervalMs, [this.#pp, this.#pi, this.#ii]);
+    copy.logLikelihood = this.logLikelihood;
+    copy.missing = this.missing;
+    copy.extra = this.extra;
+    copy.#count = this.#count;
+    copy.#squares = this.#squares;
+    copy.age = this.age;
+    copy.#heldTicks = this.#heldTicks;
+    copy.#isAdrift = this.#isAdrift;
+    copy.wanders = this.wanders;
+    copy.#skipped = this.#skipped;
+    copy.#lossy = this.#lossy;
+    copy.#doubled = this.#doubled;
+    copy.#labels = this.#labels;
+    copy.#from = this.#from;
+    return copy;
+  }
+
+  /** The tick is on time, after some that were lost. `model` null: nothing is forgotten. */
+  #onTime(atMs: number, ticks: number, model: Model | null, limit = -Infinity): Explanation | null {
+    if (this.#isAdrift) {
+      const first = this.#at(atMs).likely(LOG_ON_TIME - Math.log(HOLD_UP_MS));
+      first.#from += 1;
+      return ticks === 1 ? first : null;
+    }
+    const dueMs = this.ms + ticks * this.intervalMs;
+    const late = atMs - dueMs;
+    const variance = this.#variance(ticks);
+    let log = LOG_ON_TIME + logStudent(late, this.jitterMs * Math.sqrt(variance), this.#count);
+    if (ticks > 1) log += this.#logLost + Math.max(MOST_LOST, LOG_LOST_TOO * (ticks - 1));
+    if (this.logLikelihood + log < limit) return null;
+    const one = this.#copy().likely(log);
+    one.#pp = variance - 1;
+    one.#pi = this.#pi + ticks * this.#ii;
+    if (this.wanders) {
+      const wander = (WANDERS_BY * this.intervalMs) / this.jitterMs;
+      one.#ii += ticks * wander * wander;
+    }
+    const [gain, gainInterval] = [one.#pp / variance, one.#pi / variance];
+    one.ms = dueMs + gain * late;
+    one.intervalMs = this.intervalMs + gainInterval * late;
+    if (!(one.intervalMs > MIN_INTERVAL_MS && one.intervalMs < MAX_INTERVAL_MS)) return null;
+    one.#ii -= gainInterval * one.#pi;
+    one.#pi -= gain * one.#pi;
+    one.#pp -= gain * one.#pp;
+    if (variance < UNKNOWN / 2) {
+      one.#squares += (late * late) / variance;
+      one.#count++;
+    }
+    const window = model?.window ?? Infinity;
+    if (one.age > window) {
+      const keep = 1 - FORGETS / window;
+      one.#pp /= keep;
+      one.#pi /= keep;
+      one.#ii /= keep;
+    }
+    if (one.#count > window) {
+      one.#squares *= window / one.#count;
+      one.#count = window;
+    }
+    one.age++;
+    one.#heldTicks = 0;
+    one.missing += ticks - 1;
+    one.#skipped = ticks > 1;
+    one.#lossy = LOSSY_FOR * this.#lossy + (1 - LOSSY_FOR) * (ticks - 1);
+    one.#doubled = LOSSY_FOR * this.#doubled;
+    one.#from += ticks;
+    return one;
+  }
+
+  /** It was due earlier: the time of its arrival says nothing. */
+  #heldUp(lateMs: number, log: number): Explanation {
+    const one = this.#copy();
+    one.ms = this.ms + this.intervalMs;
+    one.#pp = this.#pp + 2 * this.#pi + this.#ii;
+    one.#pi = this.#pi + this.#ii;
+    one.likely(log + (this.isHeldUp ? logBunched(lateMs) : -lateMs / HOLD_UP_MS - Math.log(HOLD_UP_MS)));
+    one.#heldTicks++;
+    one.#from += 1;
+    return one;
+  }
+
+  #twice(atMs: number, gapMs: number): Explanation {
+    const again = this.#doubled > LOSSY;
+    const one = this.#copy();
+    if (!this.isHeldUp) one.likely((again ? LOG_TWICE_AGAIN : LOG_TWICE) - Math.log(this.intervalMs));
+    else if (this.#isOverdue(atMs)) one.likely(LOG_TWICE_UNNOTICED + logBunched(gapMs));
+    // More comes at once than can have been held up.
+    else one.likely((again ? LOG_TWICE_IN_HOLD_UP : LOG_TWICE) + logBunched(gapMs));
+    one.extra++;
+    one.#doubled = LOSSY_FOR * this.#doubled + 1 - LOSSY_FOR;
+    return one;
+  }
+
+  /** One that was thought lost: the one before it was handed over too early. */
+  #swapped(atMs: number): Explanation {
+    const one = this.#copy();
+    const off = (atMs - this.ms) / this.intervalMs;
+    const late = (off - Math.round(off)) * this.intervalMs;
+    one.likely((this.#skipped ? LOG_SWAPPED : LOG_TWICE) + logStudent(late, this.jitterMs * Math.SQRT2, this.#count));
+    if (this.#skipped) {
+      one.missing--;
+      one.#lossy = Math.max(0, one.#lossy - (1 - LOSSY_FOR));
+    } else one.extra++;
+    one.#skipped = false;
+    return one;
+  }
+
+  get #logLost(): number {
+    return this.#lossy > LOSSY ? LOG_LOST_AGAIN : LOG_LOST;
+  }
+
+  /** Variance of a tick's time so many ticks on, as a multiple of the jitter's. */
+  #variance(ticks: number): number {
+    return 1 + this.#pp + 2 * ticks * this.#pi + ticks * ticks * this.#ii;
+  }
+
+  /** The hold-up goes on: the next tick was due before, or no one knows when. */
+  #isOverdue(atMs: number): boolean {
+    return this.isHeldUp && (this.#isAdrift || this.ms + this.intervalMs < atMs);
+  }
+
+  /** More comes at once than can have been held up: the tempo has changed, and when the ticks were due is anyone's guess. */
+  #lostInHoldUp(log: number): Explanation {
+    const one = this.#changed(ANY_CHANGE, log + Math.log(this.#heldTicks));
+    one.#isAdrift = true;
+    one.#labels = this.#perhapsLost();
+    return one;
+  }
+
+  /** Another tempo from any of the ticks that were held up. */
+  #changedWhileHeld(by: number, log: number): Explanation {
+    const one = this.#changed(by, log + Math.log(this.#heldTicks));
+    const more = one.#ii - this.#ii;
+    one.#pi += (more * this.#heldTicks) / 2;
+    one.#pp += (more * this.#heldTicks ** 2) / 3;
+    one.#labels = this.#perhapsLost();
+    return one;
+  }
+
+  #settled(): Explanation {
+    const one = this.#copy().likely(LOG_SETTLES);
+    one.wanders = false;
+    one.age = 0;
+    return one;
+  }
+
+  #wandering(log: number): Explanation {
+    const one = this.#copy().likely(log);
+    one.wanders = true;
+    return one;
+  }
+
+  #changed(by: number, log: number): Explanation {
+    const one = this.#copy().likely(log);
+    one.#ii += ((by * this.intervalMs) / this.jitterMs) ** 2;
+    one.age = 0;
+    one.wanders = false;
+    return one;
+  }
+
+  /** The next tick, after a time that says nothing: the sender stood still, or a clock was set. */
+  #paused(atMs: number, orTicks = 1): Explanation {
+    const one = this.#at(atMs).likely(LOG_PAUSED - Math.log(PAUSE_MS));
+    one.#labels = this.#perhapsLost();
+    one.#from += 1;
+    // After a hold-up, as many may just as well have been lost.
+    if (orTicks !== 1)
+      one.#labels = one.#labels.flatMap((label) => [label, { ...label, number: label.number + orTicks - 1 }]);
+    one.#labels = normalised(one.#labels);
+    return one;
+  }
+
+  /** What the numbers are if ticks may have been lost where the time doesn't tell. */
+  #perhapsLost(): readonly Label[] {
+    const lost = this.#lossy > LOSSY ? LOST_IN_PAUSE_OF_LOSSY : LOST_IN_PAUSE;
+    const labels: Label[] = [];
+    for (let more = 0; more <= MAX_IN_PAUSE; more++)
+      for (const { number, share } of this.#labels)
+        labels.push({ number: number + more, share: share * (more === 0 ? 1 : lost) });
+    return normalised(labels);
+  }
+
+  /** One tick more or less. */
+  #about(): this {
+    this.#labels = normalised(
+      this.#labels.flatMap(({ number, share }) => [-1, 0, 1].map((off) => ({ number: number + off, share }))),
+    );
+    return this;
+  }
+
+  /** Its phase is set by this tick alone. */
+  #at(atMs: number): Explanation {
+    const one = this.#copy();
+    one.ms = atMs;
+    one.#pp = 1;
+    one.#pi = 0;
+    one.#heldTicks = 0;
+    one.#isAdrift = false;
+    return one;
+  }
+}
+
+/** Classes of age, each about 1.4 times as long as the one before. */
+function ageClass(age: number): number {
+  return AGE_CLASSES[Math.min(age, AGE_CLASSES.length - 1)] ?? 0;
+}
+
+/** Sorted by share, adding up to 1; labels of the same number are one. */
+function normalised(labels: readonly Label[]): readonly Label[] {
+  const byNumber = new Map<number, number>();
+  for (const { number, share } of labels) byNumber.set(number, (byNumber.get(number) ?? 0) + share);
+  const all = [...byNumber.values()].reduce((sum, share) => sum + share, 0);
+  return [...byNumber]
+    .map(([number, share]) => ({ number, share: share / all }))
+    .filter(({ share }) => share > LEAST_SHARE)
+    .sort((a, b) => b.share - a.share)
+    .slice(0, MAX_LABELS);
+}
+
+/** Logarithm of the density of the gap between ticks that were held up: most come at once. */
+function logBunched(gapMs: number): number {
+  return Math.log((BUNCHED / BUNCH_MS) * Math.exp(-gapMs / BUNCH_MS) + (1 - BUNCHED) / HOLD_UP_MS);
+}
+
+/** Logarithm of the density of Student's t distribution with a scale; the ratio of gamma functions by its series. */
+function logStudent(x: number, scale: number, freedom: number): number {
+  const normalising = 0.5 * Math.log((freedom - 0.5 + 1 / (8 * freedom)) / 2) - 0.5 * Math.log(Math.PI * freedom);
+  return normalising - Math.log(scale) - ((freedom + 1) / 2) * Math.log1p((x / scale) ** 2 / freedom);
+}
