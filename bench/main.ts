@@ -3,6 +3,7 @@ import { cpus, loadavg } from 'node:os';
 import { coreFigures } from './core-figures';
 import { filesFigures } from './files-figures';
 import type { Figure } from './figures';
+import { followFigures } from './follow-figures';
 import { hubFigures } from './hub-figures';
 import { logbookFigures } from './logbook-figures';
 import { longFigures } from './long-figures';
@@ -19,6 +20,7 @@ type Figures = () => Figure[] | Promise<Figure[]>;
 const IN_NODE: Record<string, Figures> = {
   core: coreFigures,
   hub: hubFigures,
+  follow: followFigures,
   take: takeFigures,
   files: filesFigures,
   network: networkFigures,

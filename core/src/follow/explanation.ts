@@ -1,3 +1,6 @@
+// Called for every explanation of every tick: bound once, because global look-ups are slow where code runs in a sandbox.
+const { abs, exp, log, log1p, max, min, round, sqrt } = Math;
+
 /** What is expected of a clock. */
 export interface Model {
   /** Ticks that the estimate is made of while the tempo is steady. */
@@ -16,21 +19,21 @@ const MIN_JITTER_MS = 0.02;
 /** A variance so large that the quantity counts as unknown. */
 const UNKNOWN = 1e5;
 /** Logarithms of the chances of events, per tick. */
-const LOG_ON_TIME = Math.log(0.97);
-const LOG_LOST = Math.log(0.001);
-const LOG_LOST_AGAIN = Math.log(0.05);
+const LOG_ON_TIME = log(0.97);
+const LOG_LOST = log(0.001);
+const LOG_LOST_AGAIN = log(0.05);
 const LOG_LOST_TOO = -0.3;
 const MOST_LOST = -3;
-const LOG_TWICE = Math.log(0.001);
-const LOG_TWICE_AGAIN = Math.log(0.05);
-const LOG_TWICE_IN_HOLD_UP = Math.log(0.5);
-const LOG_TWICE_UNNOTICED = Math.log(1e-5);
-const LOG_HELD_UP = Math.log(0.002);
-const LOG_STILL_HELD_UP = Math.log(0.9);
-const LOG_PAUSED = Math.log(1e-5);
-const LOG_SWAPPED = Math.log(0.5);
-const LOG_ANOTHER_PHASE = Math.log(0.3);
-const LOG_BEGINS_HELD_UP = Math.log(0.05);
+const LOG_TWICE = log(0.001);
+const LOG_TWICE_AGAIN = log(0.05);
+const LOG_TWICE_IN_HOLD_UP = log(0.5);
+const LOG_TWICE_UNNOTICED = log(1e-5);
+const LOG_HELD_UP = log(0.002);
+const LOG_STILL_HELD_UP = log(0.9);
+const LOG_PAUSED = log(1e-5);
+const LOG_SWAPPED = log(0.5);
+const LOG_ANOTHER_PHASE = log(0.3);
+const LOG_BEGINS_HELD_UP = log(0.05);
 /** Scales of what can't be told in advance, ms. */
 const HOLD_UP_MS = 300;
 const PAUSE_MS = 1000;
@@ -47,13 +50,14 @@ const CLOSE = 0.3;
 const CLOSE_WANDERING = 1;
 /** Tempo changes: relative size, and how much rarer than the commonest. */
 const CHANGES = [
-  { by: 0.03, log: 0 },
-  { by: 0.2, log: -0.5 },
-  { by: 0.8, log: -1.5 },
+  { by: 0.03, chance: 0 },
+  { by: 0.2, chance: -0.5 },
+  { by: 0.8, chance: -1.5 },
+  { by: 3, chance: -2 },
 ];
 /** Change per tick of a tempo that wanders, and the chance that it settles. */
 const WANDERS_BY = 0.004;
-const LOG_SETTLES = Math.log(0.02);
+const LOG_SETTLES = log(0.02);
 /** A sender that paused hardly ever loses ticks as well, unless it is known to lose some. */
 const LOST_IN_PAUSE = 0.0005;
 const LOST_IN_PAUSE_OF_LOSSY = 0.05;
@@ -144,7 +148,7 @@ export class Explanation {
   }
 
   get jitterMs(): number {
-    return Math.max(MIN_JITTER_MS, Math.sqrt(this.#squares / this.#count));
+    return max(MIN_JITTER_MS, sqrt(this.#squares / this.#count));
   }
 
   shareOf(number: number): number {
@@ -164,7 +168,7 @@ export class Explanation {
     const all: Explanation[] = [];
     const add = (one: Explanation | null) => one && one.logLikelihood > limit && all.push(one);
     const intervals = (atMs - this.ms) / this.intervalMs;
-    const nearest = Math.round(intervals);
+    const nearest = round(intervals);
     // Handed over in the wrong order, unless a clock was set back.
     if (atMs < lastMs) {
       add(this.#swapped(atMs));
@@ -172,7 +176,7 @@ export class Explanation {
       return all;
     }
     const dueMs = this.ms + this.intervalMs;
-    const isOnTime = Math.abs(atMs - dueMs) < ON_TIME_DEVIATIONS * this.jitterMs * Math.sqrt(this.#variance(1));
+    const isOnTime = abs(atMs - dueMs) < ON_TIME_DEVIATIONS * this.jitterMs * sqrt(this.#variance(1));
     add(this.#onTime(atMs, 1, model, limit));
     if (this.wanders) add(this.#settled().#onTime(atMs, 1, model, limit));
     if (isOnTime && !this.isHeldUp) {
@@ -191,14 +195,14 @@ export class Explanation {
     if (!rarer) return all;
     if (!this.isHeldUp && dueMs < atMs - this.jitterMs) add(this.#heldUp(atMs - dueMs, LOG_HELD_UP));
     if (this.isHeldUp)
-      for (const { by, log } of CHANGES) {
-        const changed = this.#changedWhileHeld(by, model.logChange + log);
+      for (const { by, chance } of CHANGES) {
+        const changed = this.#changedWhileHeld(by, model.logChange + chance);
         add(changed.#onTime(atMs, 1, model, limit));
         const lost = nearest > 1 ? changed.#onTime(atMs, nearest, model, limit) : null;
         if (lost) add(lost.#about());
       }
-    for (const { by, log } of CHANGES) {
-      const changed = this.#changed(by, model.logChange + log);
+    for (const { by, chance } of CHANGES) {
+      const changed = this.#changed(by, model.logChange + chance);
       add(changed.#onTime(atMs, 1, model, limit));
       if (intervals > 1.3) add(changed.#onTime(atMs, 2, model, limit));
     }
@@ -209,9 +213,9 @@ export class Explanation {
 
   /** The first tick after a start: in the phase so far, in another, or held up. */
   beginnings(atMs: number): Explanation[] {
-    const nearest = Math.max(1, Math.round((atMs - this.ms) / this.intervalMs));
-    const restarted = this.#at(atMs).likely(LOG_ANOTHER_PHASE - Math.log(this.intervalMs));
-    const held = this.#at(atMs).likely(LOG_ANOTHER_PHASE + LOG_BEGINS_HELD_UP - Math.log(this.intervalMs));
+    const nearest = max(1, round((atMs - this.ms) / this.intervalMs));
+    const restarted = this.#at(atMs).likely(LOG_ANOTHER_PHASE - log(this.intervalMs));
+    const held = this.#at(atMs).likely(LOG_ANOTHER_PHASE + LOG_BEGINS_HELD_UP - log(this.intervalMs));
     held.#heldTicks = 1;
     held.#isAdrift = true;
     const inPhase = this.#onTime(atMs, nearest, null);
@@ -229,25 +233,25 @@ export class Explanation {
     if (this.isHeldUp !== other.isHeldUp || this.wanders !== other.wanders) return false;
     if (this.isHeldUp && this.number !== other.number) return false;
     const closeMs = (this.wanders ? CLOSE_WANDERING : CLOSE) * this.jitterMs;
-    if (Math.abs(this.ms - other.ms) > closeMs) return false;
-    if (Math.abs(this.intervalMs - other.intervalMs) > closeMs / (4 + Math.min(this.age, 200))) return false;
+    if (abs(this.ms - other.ms) > closeMs) return false;
+    if (abs(this.intervalMs - other.intervalMs) > closeMs / (4 + min(this.age, 200))) return false;
     return this.wanders || ageClass(this.age) === ageClass(other.age);
   }
 
   /** Takes over the likelihood of one that is like it, and its numbers. */
   merge(other: Explanation): void {
-    const more = Math.exp(other.logLikelihood - this.logLikelihood);
+    const more = exp(other.logLikelihood - this.logLikelihood);
     const shift = other.#from - this.#from;
     if (shift !== 0 || this.#labels !== other.#labels)
-      this.#labels = normalised([
+      this.#labels = normalized([
         ...this.#labels,
         ...other.#labels.map(({ number, share }) => ({ number: number + shift, share: more * share })),
       ]);
-    this.logLikelihood += Math.log1p(more);
+    this.logLikelihood += log1p(more);
   }
 
-  likely(log: number): this {
-    this.logLikelihood += log;
+  likely(chance: number): this {
+    this.logLikelihood += chance;
     return this;
   }
 
@@ -273,17 +277,17 @@ export class Explanation {
   /** The tick is on time, after some that were lost. `model` null: nothing is forgotten. */
   #onTime(atMs: number, ticks: number, model: Model | null, limit = -Infinity): Explanation | null {
     if (this.#isAdrift) {
-      const first = this.#at(atMs).likely(LOG_ON_TIME - Math.log(HOLD_UP_MS));
+      const first = this.#at(atMs).likely(LOG_ON_TIME - log(HOLD_UP_MS));
       first.#from += 1;
       return ticks === 1 ? first : null;
     }
     const dueMs = this.ms + ticks * this.intervalMs;
     const late = atMs - dueMs;
     const variance = this.#variance(ticks);
-    let log = LOG_ON_TIME + logStudent(late, this.jitterMs * Math.sqrt(variance), this.#count);
-    if (ticks > 1) log += this.#logLost + Math.max(MOST_LOST, LOG_LOST_TOO * (ticks - 1));
-    if (this.logLikelihood + log < limit) return null;
-    const one = this.#copy().likely(log);
+    let chance = LOG_ON_TIME + logStudent(late, this.jitterMs * sqrt(variance), this.#count);
+    if (ticks > 1) chance += this.#logLost + max(MOST_LOST, LOG_LOST_TOO * (ticks - 1));
+    if (this.logLikelihood + chance < limit) return null;
+    const one = this.#copy().likely(chance);
     one.#pp = variance - 1;
     one.#pi = this.#pi + ticks * this.#ii;
     if (this.wanders) {
@@ -323,12 +327,12 @@ export class Explanation {
   }
 
   /** It was due earlier: the time of its arrival says nothing. */
-  #heldUp(lateMs: number, log: number): Explanation {
+  #heldUp(lateMs: number, chance: number): Explanation {
     const one = this.#copy();
     one.ms = this.ms + this.intervalMs;
     one.#pp = this.#pp + 2 * this.#pi + this.#ii;
     one.#pi = this.#pi + this.#ii;
-    one.likely(log + (this.isHeldUp ? logBunched(lateMs) : -lateMs / HOLD_UP_MS - Math.log(HOLD_UP_MS)));
+    one.likely(chance + (this.isHeldUp ? logBunched(lateMs) : -lateMs / HOLD_UP_MS - log(HOLD_UP_MS)));
     one.#heldTicks++;
     one.#from += 1;
     return one;
@@ -337,7 +341,7 @@ export class Explanation {
   #twice(atMs: number, gapMs: number): Explanation {
     const again = this.#doubled > LOSSY;
     const one = this.#copy();
-    if (!this.isHeldUp) one.likely((again ? LOG_TWICE_AGAIN : LOG_TWICE) - Math.log(this.intervalMs));
+    if (!this.isHeldUp) one.likely((again ? LOG_TWICE_AGAIN : LOG_TWICE) - log(this.intervalMs));
     else if (this.#isOverdue(atMs)) one.likely(LOG_TWICE_UNNOTICED + logBunched(gapMs));
     // More comes at once than can have been held up.
     else one.likely((again ? LOG_TWICE_IN_HOLD_UP : LOG_TWICE) + logBunched(gapMs));
@@ -350,11 +354,11 @@ export class Explanation {
   #swapped(atMs: number): Explanation {
     const one = this.#copy();
     const off = (atMs - this.ms) / this.intervalMs;
-    const late = (off - Math.round(off)) * this.intervalMs;
+    const late = (off - round(off)) * this.intervalMs;
     one.likely((this.#skipped ? LOG_SWAPPED : LOG_TWICE) + logStudent(late, this.jitterMs * Math.SQRT2, this.#count));
     if (this.#skipped) {
       one.missing--;
-      one.#lossy = Math.max(0, one.#lossy - (1 - LOSSY_FOR));
+      one.#lossy = max(0, one.#lossy - (1 - LOSSY_FOR));
     } else one.extra++;
     one.#skipped = false;
     return one;
@@ -375,16 +379,16 @@ export class Explanation {
   }
 
   /** More comes at once than can have been held up: the tempo has changed, and when the ticks were due is anyone's guess. */
-  #lostInHoldUp(log: number): Explanation {
-    const one = this.#changed(ANY_CHANGE, log + Math.log(this.#heldTicks));
+  #lostInHoldUp(chance: number): Explanation {
+    const one = this.#changed(ANY_CHANGE, chance + log(this.#heldTicks));
     one.#isAdrift = true;
     one.#labels = this.#perhapsLost();
     return one;
   }
 
   /** Another tempo from any of the ticks that were held up. */
-  #changedWhileHeld(by: number, log: number): Explanation {
-    const one = this.#changed(by, log + Math.log(this.#heldTicks));
+  #changedWhileHeld(by: number, chance: number): Explanation {
+    const one = this.#changed(by, chance + log(this.#heldTicks));
     const more = one.#ii - this.#ii;
     one.#pi += (more * this.#heldTicks) / 2;
     one.#pp += (more * this.#heldTicks ** 2) / 3;
@@ -399,14 +403,14 @@ export class Explanation {
     return one;
   }
 
-  #wandering(log: number): Explanation {
-    const one = this.#copy().likely(log);
+  #wandering(chance: number): Explanation {
+    const one = this.#copy().likely(chance);
     one.wanders = true;
     return one;
   }
 
-  #changed(by: number, log: number): Explanation {
-    const one = this.#copy().likely(log);
+  #changed(by: number, chance: number): Explanation {
+    const one = this.#copy().likely(chance);
     one.#ii += ((by * this.intervalMs) / this.jitterMs) ** 2;
     one.age = 0;
     one.wanders = false;
@@ -415,13 +419,13 @@ export class Explanation {
 
   /** The next tick, after a time that says nothing: the sender stood still, or a clock was set. */
   #paused(atMs: number, orTicks = 1): Explanation {
-    const one = this.#at(atMs).likely(LOG_PAUSED - Math.log(PAUSE_MS));
+    const one = this.#at(atMs).likely(LOG_PAUSED - log(PAUSE_MS));
     one.#labels = this.#perhapsLost();
     one.#from += 1;
     // After a hold-up, as many may just as well have been lost.
     if (orTicks !== 1)
       one.#labels = one.#labels.flatMap((label) => [label, { ...label, number: label.number + orTicks - 1 }]);
-    one.#labels = normalised(one.#labels);
+    one.#labels = normalized(one.#labels);
     return one;
   }
 
@@ -432,12 +436,12 @@ export class Explanation {
     for (let more = 0; more <= MAX_IN_PAUSE; more++)
       for (const { number, share } of this.#labels)
         labels.push({ number: number + more, share: share * (more === 0 ? 1 : lost) });
-    return normalised(labels);
+    return normalized(labels);
   }
 
   /** One tick more or less. */
   #about(): this {
-    this.#labels = normalised(
+    this.#labels = normalized(
       this.#labels.flatMap(({ number, share }) => [-1, 0, 1].map((off) => ({ number: number + off, share }))),
     );
     return this;
@@ -457,11 +461,11 @@ export class Explanation {
 
 /** Classes of age, each about 1.4 times as long as the one before. */
 function ageClass(age: number): number {
-  return AGE_CLASSES[Math.min(age, AGE_CLASSES.length - 1)] ?? 0;
+  return AGE_CLASSES[min(age, AGE_CLASSES.length - 1)] ?? 0;
 }
 
 /** Sorted by share, adding up to 1; labels of the same number are one. */
-function normalised(labels: readonly Label[]): readonly Label[] {
+function normalized(labels: readonly Label[]): readonly Label[] {
   const byNumber = new Map<number, number>();
   for (const { number, share } of labels) byNumber.set(number, (byNumber.get(number) ?? 0) + share);
   const all = [...byNumber.values()].reduce((sum, share) => sum + share, 0);
@@ -474,11 +478,11 @@ function normalised(labels: readonly Label[]): readonly Label[] {
 
 /** Logarithm of the density of the gap between ticks that were held up: most come at once. */
 function logBunched(gapMs: number): number {
-  return Math.log((BUNCHED / BUNCH_MS) * Math.exp(-gapMs / BUNCH_MS) + (1 - BUNCHED) / HOLD_UP_MS);
+  return log((BUNCHED / BUNCH_MS) * exp(-gapMs / BUNCH_MS) + (1 - BUNCHED) / HOLD_UP_MS);
 }
 
 /** Logarithm of the density of Student's t distribution with a scale; the ratio of gamma functions by its series. */
 function logStudent(x: number, scale: number, freedom: number): number {
-  const normalising = 0.5 * Math.log((freedom - 0.5 + 1 / (8 * freedom)) / 2) - 0.5 * Math.log(Math.PI * freedom);
-  return normalising - Math.log(scale) - ((freedom + 1) / 2) * Math.log1p((x / scale) ** 2 / freedom);
+  const normalizing = 0.5 * log((freedom - 0.5 + 1 / (8 * freedom)) / 2) - 0.5 * log(Math.PI * freedom);
+  return normalizing - log(scale) - ((freedom + 1) / 2) * log1p((x / scale) ** 2 / freedom);
 }

@@ -51,18 +51,9 @@ export class LineWindow {
     this.#most = most;
   }
 
-  get length(): number {
-    return Math.min(this.#most, this.#points.length);
-  }
-
   /** The last point; undefined if there is none. */
   get last(): Point | undefined {
     return this.#points.at(-1);
-  }
-
-  /** The points in the window, oldest first. */
-  get points(): readonly Point[] {
-    return this.#points.slice(-this.#most);
   }
 
   /** A point that doesn't count stays in the window but is left out of the fit. */
@@ -77,13 +68,6 @@ export class LineWindow {
   keepLast(count: number): void {
     this.#points = count > 0 ? this.#points.slice(-count) : [];
     this.#renew();
-  }
-
-  /** Number of points among the last `look` that don't count. */
-  outliersAmong(look: number): number {
-    const end = this.#points.length;
-    const from = Math.max(0, end - look);
-    return end - from - (this.#sum(end).count - this.#sum(from).count);
   }
 
   /** The line through all points but the last `skip`; null if fewer than two x count. */

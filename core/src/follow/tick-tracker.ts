@@ -1,8 +1,10 @@
 import { Explanation, type Model } from './explanation';
 
+const { exp, max } = Math;
+
 const MAX_EXPLANATIONS = 20;
 /** Explanations this much less likely than the best are dropped, nats. */
-const HOPELESS = 15;
+const HOPELESS = 19;
 /** Only these branch into rarer events, nats. */
 const BRANCHES_WITHIN = 6;
 /** The share of all explanations that has to agree on the number of the last tick. */
@@ -34,7 +36,7 @@ export class TickTracker {
     if (!best) return false;
     let [agree, all] = [0, 0];
     for (const one of this.#explanations) {
-      const weight = Math.exp(one.logLikelihood - best.logLikelihood);
+      const weight = exp(one.logLikelihood - best.logLikelihood);
       all += weight;
       agree += weight * one.shareOf(best.number);
     }
@@ -63,7 +65,7 @@ export class TickTracker {
         ? one.beginnings(atMs)
         : one.after(atMs, this.#lastMs, { model: this.#model, limit: best - HOPELESS, rarer });
       for (const way of ways) {
-        best = Math.max(best, way.logLikelihood);
+        best = max(best, way.logLikelihood);
         next.push(way);
       }
     }

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { encodeMidi } from '../midi/encode-midi';
 import { quarterFrames } from '../timecode/timecode-messages';
+import { seededRandom } from '../standin/random';
 import { ClockMatch } from './clock-match';
 import { readJournal, writeJournal } from './journal';
 import { measureLink } from './measure-link';
@@ -220,6 +221,32 @@ test('clocks are matched from fast and slow exchanges; a slow one counts for lit
   }
   expect(Math.abs(match.toTheirs(20_000) - (20_000 * 1.00002 + 5000))).toBeLessThan(0.05);
   expect(match.toOurs(match.toTheirs(12_345))).toBeCloseTo(12_345, 9);
+});
+
+test('jitter in one direction only doesn’t shift the clock estimate', () => {
+  const { uniform } = seededRandom(4);
+  const match = new ClockMatch();
+  for (let i = 0; i < 400; i++) {
+    const sentMs = i * 100;
+    const backMs = 1 + 20 * uniform();
+    match.push({ sentMs, theirsMs: sentMs + 1 + 5000, receivedMs: sentMs + 1 + backMs });
+  }
+  // The mean of all exchanges would be 5 ms off.
+  expect(Math.abs(match.toTheirs(40_000) - 45_000)).toBeLessThan(0.25);
+  expect(match.at(40_000)!.standardErrorMs).toBeLessThan(0.25);
+});
+
+test('a clock that is set is noticed after three exchanges; a single impossible one changes nothing', () => {
+  const match = new ClockMatch();
+  const exchange = (sentMs: number, shiftMs: number) =>
+    match.push({ sentMs, theirsMs: sentMs + 1 + shiftMs, receivedMs: sentMs + 2 });
+  for (let i = 0; i < 30; i++) exchange(i * 100, 5000);
+  exchange(3000, 5040);
+  exchange(3100, 5000);
+  expect([match.jumps, match.isInDoubt]).toEqual([0, false]);
+  for (let i = 0; i < 3; i++) exchange(3200 + i * 100, 5040);
+  expect(match.jumps).toBe(1);
+  expect(match.toTheirs(3500)).toBeCloseTo(8540, 1);
 });
 
 test('a link report: loss with its interval, both directions, and recommended settings', () => {

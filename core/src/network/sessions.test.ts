@@ -1,6 +1,7 @@
 import { measureClock } from '../measure/measure-clock';
 import { encodeMidi } from '../midi/encode-midi';
 import { seededRandom } from '../standin/random';
+import { networkTrial } from '../testing/network-trial';
 import { A, B, DRIFT_PPM, TwoEnds } from '../testing/two-ends';
 import { SessionHost } from './session-host';
 
@@ -73,6 +74,36 @@ test('the peer’s clock is known within 0.2 ms, with its drift', () => {
   expect(Math.abs(clock.driftPpm - DRIFT_PPM)).toBeLessThan(10);
   const other = room.b.sessions(room.clockB())[0]!.clock!;
   expect(Math.abs(other.offsetMs + (room.clockB() - room.nowMs))).toBeLessThan(0.2);
+});
+
+test.each([-100, 40, 100])('a clock that drifts by %d ppm is played without a lag', (driftPpm) => {
+  const room = new TwoEnds({ delayMs: 0.3, jitterMs: 0.05 }, 3, driftPpm);
+  room.connect();
+  const played = sendClock(room, 120, 40).slice(-400);
+  const tickMs = 2500 / 120;
+  const off = played.map((ms, i) => ms - (played[0] ?? 0) - i * tickMs);
+  // Over these 8 s, a drift of 40 ppm that nobody follows is 0.3 ms.
+  expect(Math.max(...off) - Math.min(...off)).toBeLessThan(0.1);
+  const { clock, playoutErrorMs } = room.b.sessions(room.clockB())[0]!;
+  expect(clock!.driftPpm).toBeCloseTo(-driftPpm, -1);
+  expect(playoutErrorMs).toBeLessThan(0.15);
+});
+
+test('when the peer’s clock is set, playout follows within four seconds instead of a minute of slewing', () => {
+  const room = new TwoEnds({ delayMs: 0.3, jitterMs: 0.05 });
+  room.connect();
+  room.run(20_000);
+  room.jumpMs = 20;
+  room.run(4000);
+  const { clock, playoutErrorMs } = room.a.sessions(room.nowMs)[0]!;
+  expect(Math.abs(clock!.offsetMs - (room.clockB() - room.nowMs))).toBeLessThan(0.2);
+  expect(playoutErrorMs).toBeLessThan(0.3);
+});
+
+test('two Metronomos are within 0.5 ms over bad networks, or say how far they may be off', () => {
+  const trials = Array.from({ length: 8 }, (_, i) => networkTrial(i + 1));
+  for (const { lastMs, saidMs } of trials) expect(lastMs).toBeLessThan(1.5 * saidMs);
+  expect(trials.filter(({ errorMs }) => errorMs < 0.5).length).toBeGreaterThanOrEqual(7);
 });
 
 /** Sends a clock from A to B; returns when B plays the ticks, on A's clock. */

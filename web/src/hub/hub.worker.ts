@@ -8,6 +8,7 @@ import {
   MidiParser,
   Studio,
   traffic,
+  type SourceSettings,
   type TimedMessage,
 } from '@metronomo/core';
 import { networkPortId, peerKeyOf } from '../network/port-ids';
@@ -38,6 +39,8 @@ const CLOCK = 0xf8;
 /** Lead of the test traffic, so that none of it is late. */
 const TRAFFIC_LEAD_MS = 600;
 
+/** A window that is busy for longer than this is not waited for. */
+const MOST_BUSY_MS = 10_000;
 /** Time for the last messages to get from here to the ports. */
 const HAND_OVER_MS = 30;
 
@@ -51,6 +54,8 @@ let offsetToWindowMs = 0;
 let snapshotAtMs = 0;
 let ribbonAtMs = 0;
 let lastWakeMs: number | null = null;
+let passedOnMs = -Infinity;
+let sources: readonly SourceSettings[] = [];
 const lookahead = new Lookahead();
 const log = new MessageLog();
 let ticks: { portId: string; times: number[] }[] = [];
@@ -72,6 +77,7 @@ const api: HubWorkerApi = {
     toMeasure = measurePort;
     windowPort.onmessage = ({ data }: MessageEvent<ToHub>) => {
       if (data.kind === 'needed') lookahead.needed(data.ms);
+      else if (data.kind === 'passedOn') passedOnMs = data.untilMs;
       else received(data.portId, data.bytes, data.atMs);
     };
     hub = new Hub({ bpm });
@@ -87,7 +93,10 @@ const api: HubWorkerApi = {
   },
   setSong: (song) => hub?.setSong(song),
   setFeeds: (feeds) => hub?.setFeeds(feeds),
-  setSources: (sources) => hub?.setSources(sources),
+  setSources(wanted) {
+    sources = wanted;
+    hub?.setSources(wanted);
+  },
   setLeaders: (order) => hub?.setLeaders(order),
   setRoutes: (routes) => hub?.setRoutes(routes),
   command: (command) => hub?.command(command),
@@ -160,7 +169,7 @@ function wake(): void {
   for (const { key, bytes, atMs } of wire.due()) received(networkPortId(key), bytes, atMs);
   const aheadMs = lookahead.wake(nowMs);
   send(
-    hub.advance(nowMs, aheadMs).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })),
+    hub.advance(nowMs, aheadMs, heardUntil(nowMs)).map(({ portId, bytes, atMs }) => ({ portId, bytes, atMs })),
     { lastWakeMs },
   );
   lastWakeMs = nowMs;
@@ -174,6 +183,13 @@ function wake(): void {
   if (readable) ribbonAtMs = nowMs;
   const ribbon = readable ? log.takeNewest(RIBBON_LINES) : [];
   post({ kind: 'snapshot', snapshot: hub.snapshot(), atMs: nowMs, ribbon });
+}
+
+/** While the window is busy, a leader on one of its ports is silent for us only; there is nothing to know beyond that. */
+function heardUntil(nowMs: number): number {
+  const leading = sources.filter(({ id, gearId = id }) => gearId === hub?.leader);
+  const byWindow = leading.some(({ portId }) => peerKeyOf(portId) === null && !studio?.ports.has(portId));
+  return byWindow ? Math.max(passedOnMs, nowMs - MOST_BUSY_MS) : nowMs;
 }
 
 function sendTraffic(untilMs: number): void {

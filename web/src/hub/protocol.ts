@@ -67,7 +67,9 @@ export type FromHub =
 export type ToHub =
   | ({ kind: 'received' } & PortMessage)
   /** Delay from one wake-up until the next one's output was in the ports. */
-  | { kind: 'needed'; ms: number };
+  | { kind: 'needed'; ms: number }
+  /** The window isn't busy: what came in by its ports until then has been passed on. */
+  | { kind: 'passedOn'; untilMs: number };
 
 /** Front panel actions of a stand-in. */
 export type StandInAction =

@@ -310,6 +310,8 @@ function receive(message: FromHub): void {
       dispatch(message);
       return;
     case 'snapshot': {
+      // After what waits to be passed on.
+      setTimeout(() => sendToHub({ kind: 'passedOn', untilMs: message.atMs }), 0);
       const { ribbon, rig, snapshot } = useSession.getState();
       const { bpm } = message.snapshot;
       // Returns are measured against the current tempo, whoever sets it.
