@@ -1,7 +1,7 @@
 import { fork } from 'node:child_process';
 import { availableParallelism } from 'node:os';
 import { parseArgs } from 'node:util';
-import { adversary, judge, verdictOn } from '../core/src/testing/adversaries';
+import { adversary, followerAlone, judge, verdictOn } from '../core/src/testing/adversaries';
 import { playEvening, type FailedEvening } from '../core/src/testing/play-evening';
 
 /**
@@ -87,7 +87,7 @@ function playAdversaries(from: number, count: number): void {
   for (let seed = from; seed < from + count; seed++)
     for (const response of ['steady', 'quick'] as const) {
       const enemy = adversary(seed);
-      const verdict = verdictOn(enemy, response);
+      const verdict = verdictOn(enemy, followerAlone(response));
       const judged = judge(verdict);
       counts[judged]++;
       if (verdict.undecidable) counts.undecidable++;

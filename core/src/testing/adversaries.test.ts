@@ -1,4 +1,9 @@
-import { adversary, judge, verdictOn } from './adversaries';
+import { ClockFollower } from '../follow/clock-follower';
+import { Hub } from '../hub/hub';
+import { encodeMidi } from '../midi/encode-midi';
+import { MidiParser } from '../midi/parser';
+import { adversary, followerAlone, judge, verdictOn, type Followed } from './adversaries';
+import { TwoEnds } from './two-ends';
 
 /** `npm run soak -- --adversaries 100000` plays as many as you like. */
 const SEEDS = Array.from({ length: 250 }, (_, i) => i + 1);
@@ -6,10 +11,69 @@ const SEEDS = Array.from({ length: 250 }, (_, i) => i + 1);
 test.each(['steady', 'quick'] as const)(
   'whatever goes wrong with a clock, %s ends up on the right tick, or says that it isn’t sure',
   (response) => {
-    const verdicts = SEEDS.map((seed) => verdictOn(adversary(seed), response));
+    const verdicts = SEEDS.map((seed) => verdictOn(adversary(seed), followerAlone(response)));
     expect(verdicts.filter((verdict) => judge(verdict) === 'wrong')).toEqual([]);
     expect(verdicts.filter((verdict) => judge(verdict) === 'needlessly unsure').length).toBeLessThan(4);
     // Most of them can be told.
     expect(verdicts.filter(({ undecidable }) => !undecidable).length).toBeGreaterThan(SEEDS.length / 2);
   },
 );
+
+/** Without clock jumps: to the hub, its own clock is the only one. */
+const OF_ONE_CLOCK = SEEDS.map(adversary).filter(({ troubles }) => troubles.every(({ kind }) => kind !== 'clockJump'));
+
+/** A hub that is led by the clock and wakes up every 12 ms. */
+function hubLed(response: 'steady' | 'quick'): Followed {
+  const hub = new Hub({ bpm: 120 });
+  hub.setSources([{ id: 'in', portId: 'in', language: 'clock', response }]);
+  hub.setLeaders(['in', 'hub']);
+  let nowMs = 900;
+  return {
+    push: (message, atMs) => {
+      for (; nowMs < atMs; nowMs += 12) hub.advance(nowMs, 60);
+      hub.receive('in', encodeMidi(message), atMs);
+    },
+    beatAt: (ms) => {
+      const [source] = hub.snapshot().sources;
+      return source?.state === 'locked' ? hub.gridAt(ms).beat : null;
+    },
+  };
+}
+
+test.each(['steady', 'quick'] as const)(
+  'a hub that follows such a clock at %s has its grid on the right tick',
+  (response) => {
+    const verdicts = OF_ONE_CLOCK.slice(0, 80).map((enemy) => verdictOn(enemy, hubLed(response), 2500));
+    expect(verdicts.filter((verdict) => judge(verdict) === 'wrong')).toEqual([]);
+  },
+);
+
+/** A follower at the other end of a network that jitters and loses packets. */
+function overNetwork(seed: number): Followed {
+  const room = new TwoEnds({ delayMs: 4, jitterMs: 2, loss: 0.03 }, seed);
+  room.connect();
+  const [session] = room.a.sessions(room.nowMs);
+  const [theirs] = room.b.sessions(room.clockB());
+  room.b.setBuffer(theirs!.id, 30);
+  const shiftMs = room.nowMs;
+  const one = new ClockFollower();
+  const parser = new MidiParser();
+  return {
+    push: (message, atMs) => {
+      room.run(Math.max(0, Math.ceil(atMs + shiftMs - room.nowMs)));
+      room.a.send(session!.id, [{ atMs: atMs + shiftMs, bytes: encodeMidi(message) }]);
+      for (const heard of room.heardByB.splice(0))
+        for (const { message: out, atMs: playedMs } of parser.push(heard.bytes, heard.atMs))
+          one.push(out, room.clockA(playedMs) - shiftMs - 30);
+    },
+    beatAt: (ms) => {
+      const { beat, state } = one.at(ms);
+      return state === 'locked' ? beat : null;
+    },
+  };
+}
+
+test('a follower behind a network session with 3% loss is on the right tick as well', () => {
+  const verdicts = OF_ONE_CLOCK.slice(0, 12).map((enemy) => verdictOn(enemy, overNetwork(enemy.seed), 500));
+  expect(verdicts.filter((verdict) => judge(verdict) === 'wrong')).toEqual([]);
+});

@@ -205,29 +205,43 @@ function calmAt(
   return Math.max(...ends, sentMs.get(0) ?? 0);
 }
 
-/**
- * Plays an adversary to a follower.
- * @throws Error if it ever gives a position or tempo that isn’t a number.
- */
-export function verdictOn(enemy: Adversary, response: Response): Verdict {
-  const { arrivals, sentMs, calmMs, countUnbroken } = playAdversary(enemy);
+/** Something that follows a clock: a follower alone, one behind a network session, or a hub. */
+export interface Followed {
+  push(message: MidiMessage, atMs: number): void;
+  /** Where the song is at a time of the sender; null if that isn’t sure. */
+  beatAt(ms: number): number | null;
+}
+
+/** @throws Error if it ever gives a position or tempo that isn’t a number. */
+export function followerAlone(response: Response): Followed {
   const one = new ClockFollower({ response });
+  return {
+    push: (message, atMs) => one.push(message, atMs),
+    beatAt: (ms) => {
+      const { beat, bpm, state } = one.at(ms);
+      if (!Number.isFinite(beat ?? 0) || !Number.isFinite(bpm ?? 1) || !((bpm ?? 1) > 0))
+        throw new Error(`At ${ms} ms: beat ${beat}, tempo ${bpm}`);
+      return state === 'locked' ? beat : null;
+    },
+  };
+}
+
+/** Plays an adversary to whatever follows; `settleMs`: how long after the two beats it may take. */
+export function verdictOn(enemy: Adversary, followed: Followed, settleMs = 0): Verdict {
+  const { arrivals, sentMs, calmMs, countUnbroken } = playAdversary(enemy);
   const last = [...sentMs.keys()].at(-1) ?? 0;
   const intervalMs = (sentMs.get(last) ?? 0) - (sentMs.get(last - 1) ?? 0);
-  const judgedMs = calmMs + 2 * TICKS_PER_BEAT * intervalMs;
+  const judgedMs = calmMs + 2 * TICKS_PER_BEAT * intervalMs + settleMs;
   const jumpMs = enemy.troubles.reduce((sum, trouble) => sum + (trouble.kind === 'clockJump' ? trouble.ms : 0), 0);
   let [worst, judged, unsure] = [0, 0, 0];
   for (const { message, atMs, tick } of arrivals) {
-    one.push(message, atMs);
-    const { beat, bpm, state } = one.at(atMs);
-    if (!Number.isFinite(beat ?? 0) || !Number.isFinite(bpm ?? 1) || !((bpm ?? 1) > 0))
-      throw new Error(`At tick ${tick}: beat ${beat}, tempo ${bpm}`);
+    followed.push(message, atMs);
+    const beat = followed.beatAt(atMs);
     const dueMs = tick === null ? undefined : sentMs.get(tick);
     if (tick === null || dueMs === undefined || dueMs < judgedMs) continue;
     judged++;
-    if (state !== 'locked') unsure++;
-    else
-      worst = Math.max(worst, Math.abs((beat ?? NaN) * TICKS_PER_BEAT - tick - (atMs - jumpMs - dueMs) / intervalMs));
+    if (beat === null) unsure++;
+    else worst = Math.max(worst, Math.abs(beat * TICKS_PER_BEAT - tick - (atMs - jumpMs - dueMs) / intervalMs));
   }
   return { worst, unsure: unsure / Math.max(1, judged), countUnbroken, undecidable: isUndecidable(enemy, sentMs) };
 }
