@@ -216,6 +216,8 @@ export class FeedPlanner {
    */
   retime(map: TempoMap, gridMs: number, speed = 1): void {
     const run = (): MidiMessage[] => {
+      // Asked for before a start that is already prepared, and has a map of its own.
+      if (this.#motion && this.#motion.fromMs > gridMs) return [];
       this.#map = map;
       if (this.#clock) this.#clock.retime(from(this.#clock.motion, gridMs, { map, speed }));
       if (this.#motion) {
@@ -287,9 +289,11 @@ export class FeedPlanner {
       else clock.changeRate(this.#clockRate, now.beat, sends.transport && !sends.position ? this.#firstBeat : 0);
     }
     const gains = (['clock', 'transport', 'mmc'] as const).some((kind) => sends[kind] && !before.sends[kind]);
-    if (waits && (differ(before.sends, sends) || before.clockRate !== settings.clockRate))
+    // Someone who has just joined the wire may still be playing, and is stopped first.
+    const joins = this.#greetings.some(({ message }) => message === STOP);
+    if (waits && !joins && (differ(before.sends, sends) || before.clockRate !== settings.clockRate))
       out.push(...this.#greetAgain(gridMs));
-    else if (gains) out.push(...this.#greetNow(gridMs));
+    else if (gains || joins) out.push(...this.#greetNow(gridMs));
     if (sends.clock && !before.sends.clock) this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
     return out;
   }

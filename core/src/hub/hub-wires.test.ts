@@ -382,3 +382,65 @@ test('a device on two cables leads by the one where its clock arrives', () => {
   expect(hub.snapshot()).toMatchObject({ leader: 'machine', state: 'rolling' });
   expect(heard(out, 'a').length).toBeGreaterThan(60);
 });
+
+test('a leader’s tempo that was to apply just before a start doesn’t move the start', () => {
+  const hub = new Hub({ bpm: 40 });
+  hub.setSources([{ id: 'm0', portId: 'in', language: 'clock' }]);
+  hub.setLeaders(['m0', 'hub']);
+  hub.setFeeds([feed('a', { offsetMs: 450 })]);
+  const out: Outgoing[] = [];
+  let [nowMs, tick] = [0, 0];
+  const until = (ms: number) => {
+    while (nowMs < ms) {
+      nowMs = Math.min(ms, nowMs + 12);
+      for (; (tick * 125) / 3 <= nowMs; tick++) hub.receive('in', Uint8Array.of(0xf8), (tick * 125) / 3);
+      out.push(...hub.advance(nowMs, 60));
+    }
+  };
+  until(936);
+  hub.command({ kind: 'tempo', bpm: 20 });
+  until(959);
+  hub.setLeaders(['hub', 'm0']);
+  hub.command({ kind: 'play' });
+  until(3000);
+  const ticks = heard(out, 'a').filter(({ kind }) => kind === 'clock');
+  expect(ticks.length).toBeGreaterThan(5);
+  for (const [i, { atMs }] of ticks.entries()) expect(hub.gridAt(atMs - 450).beat * 24).toBeCloseTo(i, 6);
+});
+
+test('a tempo change right after a late join doesn’t leave the follower on the old tempo', () => {
+  const hub = new Hub({ bpm: 40 });
+  const early = feed('early', { offsetMs: -200 });
+  hub.setFeeds([feed('a'), early]);
+  run(hub, 0, 20);
+  hub.command({ kind: 'play' });
+  const out = run(hub, 20, 400);
+  hub.command({ kind: 'mute', feedId: 'a', muted: true });
+  hub.command({ kind: 'mute', feedId: 'a', muted: false });
+  // Without the early follower, the tempo can change sooner than the other joins.
+  hub.setFeeds([feed('a')]);
+  hub.command({ kind: 'tempo', bpm: 20 });
+  out.push(...run(hub, 400, 4000));
+  const all = heard(out, 'a');
+  const position = all.findLastIndex(({ kind }) => kind === 'songPosition');
+  const { sixteenths } = all[position] as unknown as { sixteenths: number };
+  const ticks = all.slice(position).filter(({ kind }) => kind === 'clock');
+  expect(ticks.length).toBeGreaterThan(10);
+  for (const [i, { atMs }] of ticks.entries()) expect(hub.gridAt(atMs).beat * 24).toBeCloseTo(6 * sixteenths + i, 6);
+});
+
+test('who joins a wire is stopped first, even if the wire’s rate changes once more before that', () => {
+  const hub = new Hub({ bpm: 120 });
+  const wire = (clockRate: 1 | 2, reaches: string[]) => ({ ...feed('a', { clockRate }), reaches });
+  hub.setFeeds([wire(1, ['g2'])]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  run(hub, 100, 700);
+  hub.setFeeds([wire(1, ['g1', 'g2'])]);
+  hub.setFeeds([wire(2, ['g1'])]);
+  const out = run(hub, 700, 1500);
+  const kinds = heard(out, 'a')
+    .map(({ kind }) => kind)
+    .filter((kind) => kind !== 'clock');
+  expect(kinds).toEqual(['stop', 'songPosition', 'continue']);
+});

@@ -123,6 +123,8 @@ export class Hub {
   #nowMs = 0;
   #heardUntilMs = 0;
   /** Everything due before this has been handed over. */
+  /** When the last follower joins, or has joined. */
+  #joinsMs = -Infinity;
   #horizonMs = 0;
   #started = false;
   #messages = 0;
@@ -388,7 +390,7 @@ export class Hub {
     this.#changeOver();
     const source = this.#sources.get(this.#leader);
     if (!source) return;
-    const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
+    const gridMs = this.#nextChangeMs();
     const lead = source.leadAt(this.#nowMs, gridMs - this.#nowMs, this.#song, this.#heardUntilMs);
     const rolls = this.#willRoll();
     if (rolls && (!lead || lead.state === 'lost' || lead.state === 'silent')) this.#fallBack();
@@ -412,7 +414,7 @@ export class Hub {
 
   /** Clocks that run while stopped run at the leader's tempo. */
   #idleWith(bpm: number): void {
-    const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
+    const gridMs = this.#nextChangeMs();
     const same = Math.abs(this.#timeline.at(gridMs).bpm / bpm - 1) < SAME_TEMPO;
     if (same || this.#nowMs - this.#steeredMs < STEER_EVERY_MS.steady) return;
     this.#steeredMs = this.#nowMs;
@@ -588,8 +590,7 @@ export class Hub {
 
   #setMap(map: TempoMap): void {
     this.#song = map;
-    if (this.#leader === HUB || !this.#willRoll())
-      this.#retime(Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs), map, 1);
+    if (this.#leader === HUB || !this.#willRoll()) this.#retime(this.#nextChangeMs(), map, 1);
   }
 
   #retime(gridMs: number, map: TempoMap, speed: number): void {
@@ -601,8 +602,7 @@ export class Hub {
     if (!(Math.abs(share) <= MAX_NUDGE))
       throw new RangeError(`Nudge must be within ± ${MAX_NUDGE * 100}%, not ${share * 100}%.`);
     if (feedId === undefined) {
-      if (this.#leader === HUB)
-        this.#retime(Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs), this.#song, 1 + share);
+      if (this.#leader === HUB) this.#retime(this.#nextChangeMs(), this.#song, 1 + share);
       return;
     }
     const line = this.#lines.get(feedId);
@@ -661,12 +661,13 @@ export class Hub {
 
   /** Late join: a planner created while the grid is rolling, or about to, starts at the current position. */
   #join(planner: Starting): void {
-    const gridMs = Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs);
+    const gridMs = this.#nextChangeMs();
     const motion = this.#timeline.motionAt(gridMs);
     if (!motion) {
       if (this.#hasPlayed) planner.invite();
       return;
     }
+    this.#joinsMs = gridMs;
     const { map, beat, songMs, speed } = motion;
     const countInTo = this.#timeline.at(gridMs).state === 'countingIn' ? this.#playedFrom : beat;
     planner.start(gridMs, beat, { map, songMs, speed, countInTo, stopFirst: true });
@@ -684,6 +685,11 @@ export class Hub {
   }
 
   /** The first point of the grid beyond everything already sent, even on the feed with the earliest offset. */
+  /** When the grid can change next: not before what is pending, nor before a follower that joins with the grid as it is. */
+  #nextChangeMs(): number {
+    return Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs, this.#joinsMs);
+  }
+
   #soonestGridMs(): number {
     return this.#horizonMs + this.#leadMs() + 3 * START_LEAD_MS;
   }

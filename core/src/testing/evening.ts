@@ -122,7 +122,7 @@ export class Evening {
       if (JSON.stringify(offsetsOf(settings)) !== JSON.stringify(old && offsetsOf(old)))
         this.#slewsUntilMs.set(portId, this.nowMs + SLEW_MS);
       if (old && old.clockRate !== settings.clockRate)
-        for (const witness of this.#witnesses.values()) witness.rateChanged();
+        for (const witness of this.#witnesses.values()) witness.rateChanged(settings.clockRate ?? 1);
     }
     this.hub.setFeeds(this.wires.map((wire) => this.#feedOf(wire)));
   }

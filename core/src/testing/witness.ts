@@ -31,6 +31,7 @@ interface Settled {
 }
 
 const TICKS_PER_BEAT = 24;
+const MAX_NEXT_RATES = 3;
 /** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
 const MIN_START_MS = 1;
 const SAME_TICK = 0.02;
@@ -49,8 +50,8 @@ export class Witness {
   #first: { played: number; beat: number } | null = null;
   /** Where it started to count, in beats. */
   #origin = 0;
-  /** The clock rate may change on one of the next beats. */
-  #mayChangeRate = false;
+  /** Rates that may apply soon, in order. */
+  readonly #nextRates: number[] = [];
   #inPlace = false;
   /** When song position last came while it was stopped. */
   #positionedMs = -Infinity;
@@ -68,8 +69,10 @@ export class Witness {
     this.#inPlace = false;
   }
 
-  rateChanged(): void {
-    this.#mayChangeRate = true;
+  /** Another rate applies from some beat on; one that is changed again before may still apply for a while. */
+  rateChanged(rate: number): void {
+    this.#nextRates.push(rate);
+    if (this.#nextRates.length > MAX_NEXT_RATES) this.#nextRates.shift();
     this.#countUnknown ||= this.#base === null;
   }
 
@@ -135,8 +138,7 @@ export class Witness {
     this.#checkPlace(played, beat, now);
   }
 
-  #checkPlace(played: number, beat: number, { gear, wire, atMs }: Circumstances): void {
-    const { clockRate = 1 } = wire.settings;
+  #checkPlace(played: number, beat: number, { gear, atMs }: Circumstances): void {
     const inTicks = (rate: number) => beat * TICKS_PER_BEAT * rate;
     if (this.#base === null) {
       const before = this.#first;
@@ -152,13 +154,13 @@ export class Witness {
       this.#inPlace = true;
       return;
     }
-    const changed = inTicks(clockRate) - played;
-    const fromOrigin = changed - this.#origin * TICKS_PER_BEAT * clockRate;
-    const onTheBeat =
-      this.#countUnknown || Math.abs(fromOrigin - Math.round(fromOrigin / TICKS_PER_BEAT) * TICKS_PER_BEAT) < SAME_TICK;
-    if (this.#mayChangeRate && onTheBeat) {
-      this.#mayChangeRate = false;
-      this.#rate = clockRate;
+    for (const [i, next] of this.#nextRates.entries()) {
+      const changed = inTicks(next) - played;
+      const fromOrigin = changed - this.#origin * TICKS_PER_BEAT * next;
+      const off = Math.abs(fromOrigin - Math.round(fromOrigin / TICKS_PER_BEAT) * TICKS_PER_BEAT);
+      if (!this.#countUnknown && off >= SAME_TICK) continue;
+      this.#nextRates.splice(0, i + 1);
+      this.#rate = next;
       this.#base = changed;
       return;
     }
