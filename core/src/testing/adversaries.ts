@@ -274,7 +274,8 @@ function isUndecidable({ troubles, jitterMs }: Adversary, sentMs: ReadonlyMap<nu
       const [otherFrom, otherUntil] = lasts(other);
       return other !== trouble && otherFrom <= until + 2 * TICKS_PER_BEAT && otherUntil >= from - TICKS_PER_BEAT;
     });
-    if (trouble.kind === 'heldUp') return besides;
+    // What is lost from the very beginning is never missed.
+    if (trouble.kind === 'heldUp') return besides || (trouble.loss > 0 && from < TICKS_PER_BEAT);
     if (trouble.kind !== 'paused' && trouble.kind !== 'clockJump') return false;
     const intervalMs = (sentMs.get(from + 2) ?? 0) - (sentMs.get(from + 1) ?? 0);
     const ticks = (trouble.kind === 'paused' ? trouble.lastsMs : trouble.ms) / intervalMs;
