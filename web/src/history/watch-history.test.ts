@@ -1,7 +1,7 @@
 import { boathouse } from '../store/boathouse';
 import { noteEvent } from '../store/events';
 import type { HistoryEvent, Rig } from '../store/records';
-import { useMidiPorts } from '../hub/midi-ports';
+import { setOtherPorts, useMidiPorts, type MidiPort } from '../hub/midi-ports';
 import { useSession } from '../hub/session';
 import { watchHistory } from './watch-history';
 
@@ -57,6 +57,19 @@ test('loading a rig isn’t a change, nor is resetting it', async () => {
   useSession.setState({ rig: { ...rig, bpm: 99 }, undo: [], redo: [] });
   await advance(5000);
   expect(written()).toEqual([]);
+});
+
+test('a network peer that drops out and returns is logged once each time, though it is two ports', () => {
+  const peer = (connected: boolean): MidiPort[] =>
+    (['out', 'in'] as const).map((direction) => ({ id: 'net:jetty', name: 'Jetty (network)', direction, connected }));
+  setOtherPorts(peer(true));
+  written();
+  setOtherPorts(peer(false));
+  setOtherPorts(peer(true));
+  expect(written().map(({ lines }) => lines)).toEqual([
+    ['Port Jetty (network) disconnected.'],
+    ['Port Jetty (network) reconnected.'],
+  ]);
 });
 
 test('losing a leader is a fault, and so is its return; a manual change isn’t', () => {

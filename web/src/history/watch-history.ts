@@ -1,6 +1,7 @@
 import { HUB_ID } from '@metronomo/core';
 import { onPortChange, useMidiPorts } from '../hub/midi-ports';
 import { useSession } from '../hub/session';
+import { peerKeyOf } from '../network/port-ids';
 import type { Rig } from '../store/records';
 import { count } from '../parts/numbers';
 import { noteEvent } from '../store/events';
@@ -52,7 +53,9 @@ function watchRig(): void {
 }
 
 function watchPorts(): void {
-  onPortChange(({ id, name, connected }) => {
+  onPortChange(({ id, name, direction, connected }) => {
+    // A network peer is two ports, but one connection.
+    if (peerKeyOf(id) !== null && direction === 'in') return;
     const gear = useSession.getState().rig?.gear.find(({ portId }) => portId === id);
     const whose = gear ? ` (${gear.name})` : '';
     fault(`Port ${name}${whose} ${connected ? 'reconnected' : 'disconnected'}.`, gear ? [gear.id] : [], connected);
