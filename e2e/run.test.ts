@@ -114,25 +114,6 @@ describe('the demo at work', () => {
     await until(page, async () => (await offset()) === 0, 'undo did not move it back');
   });
 
-  test('a nudge key that is still down when its view is left is released', async () => {
-    await roll();
-    const box = await page.driver.findElement(
-      By.xpath('//button[@aria-pressed and normalize-space()="Porch beat box"]'),
-    );
-    if ((await box.getAttribute('aria-pressed')) === 'false') await box.click();
-    await page.driver.executeScript('arguments[0].focus()', await page.button('Nudge faster'));
-    await page.driver.actions().keyDown(Key.ENTER).pause(400).perform();
-    await page.driver.executeScript('document.querySelector(`a[href="/bench"]`).click()');
-    const offset = async () => (await demoOf(page)).gear.find(({ id }) => id === 'porch')!.offsetMs;
-    await until(page, async () => (await offset()) < -3, 'what it moved was not kept');
-    const kept = await offset();
-    await page.driver.actions().keyUp(Key.ENTER).perform();
-    await page.go('Run');
-    expect(await offset()).toBe(kept);
-    await undo(page);
-    await until(page, async () => (await offset()) === 0, 'undo did not move it back');
-  });
-
   test('a beat trigger sends its notes, the messages show them, and pausing freezes the list', async () => {
     await roll();
     await page.press('Beat triggers');
