@@ -39,16 +39,16 @@ const HOLD_UP_MS = 300;
 const PAUSE_MS = 1000;
 const BUNCH_MS = 0.7;
 const BUNCHED = 0.85;
-/** Within so many deviations, a tick is on time beyond question. */
+/** Within this many deviations, a tick counts as on time. */
 const ON_TIME_DEVIATIONS = 2.5;
-/** While ticks are on time, a small change is considered at every so many of them. */
+/** While ticks are on time, a small change is considered every few ticks only. */
 const LOOKS_EVERY = 3;
 const SMALL_CHANGE = 0.03;
 const ANY_CHANGE = 0.2;
 /** Explanations this close, in deviations, expect the same. */
 const CLOSE = 0.3;
 const CLOSE_WANDERING = 1;
-/** Tempo changes: relative size, and how much rarer than the commonest. */
+/** Tempo changes: relative size, and the logarithm of how much rarer each is than the most common. */
 const CHANGES = [
   { by: 0.03, chance: 0 },
   { by: 0.2, chance: -0.5 },

@@ -67,7 +67,8 @@ const RING_FOR_MS = 60_000;
 const EXPECT_FOR_MS = 15_000;
 /** Timeouts: for a session we poll every second, and for one the peer polls at its own pace, possibly once a minute. */
 const SILENT_FOR_MS = { asked: 10_000, asking: 75_000 };
-const MAX_OUTSTANDING = 64;
+/** At one exchange every 15 ms, enough for a round trip of almost four seconds. */
+const MAX_OUTSTANDING = 256;
 const MAX_RECORDS = 4096;
 /** Sent a moment early rather than late: computer timers are accurate to about a millisecond. */
 const SEND_AHEAD_MS = 0.5;

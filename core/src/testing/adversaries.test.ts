@@ -2,7 +2,8 @@ import { ClockFollower } from '../follow/clock-follower';
 import { Hub } from '../hub/hub';
 import { encodeMidi } from '../midi/encode-midi';
 import { MidiParser } from '../midi/parser';
-import { adversary, followerAlone, judge, verdictOn, type Followed } from './adversaries';
+import { seededRandom } from '../standin/random';
+import { adversary, followerAlone, judge, playAdversary, verdictOn, type Followed } from './adversaries';
 import { TwoEnds } from './two-ends';
 
 /** `npm run soak -- --adversaries 100000` plays as many as you like. */
@@ -23,7 +24,7 @@ test.each(['steady', 'quick'] as const)(
 const OF_ONE_CLOCK = SEEDS.map(adversary).filter(({ troubles }) => troubles.every(({ kind }) => kind !== 'clockJump'));
 
 /** A hub that is led by the clock and wakes up every 12 ms. */
-function hubLed(response: 'steady' | 'quick'): Followed {
+function hubLed(response: 'steady' | 'quick'): Followed & { gridAt: (ms: number) => number } {
   const hub = new Hub({ bpm: 120 });
   hub.setSources([{ id: 'in', portId: 'in', language: 'clock', response }]);
   hub.setLeaders(['in', 'hub']);
@@ -37,6 +38,7 @@ function hubLed(response: 'steady' | 'quick'): Followed {
       const [source] = hub.snapshot().sources;
       return source?.state === 'locked' ? hub.gridAt(ms).beat : null;
     },
+    gridAt: (ms) => hub.gridAt(ms).beat,
   };
 }
 
@@ -47,6 +49,38 @@ test.each(['steady', 'quick'] as const)(
     expect(verdicts.filter((verdict) => judge(verdict) === 'wrong')).toEqual([]);
   },
 );
+
+test('while nobody knows which tick it is, the hub’s grid stays in phase with the ticks', () => {
+  const offs = OF_ONE_CLOCK.flatMap((enemy) => {
+    const hub = hubLed('steady');
+    const { arrivals, sentMs } = playAdversary(enemy);
+    let sure = true;
+    for (const { message, atMs } of arrivals) {
+      hub.push(message, atMs);
+      sure = hub.beatAt(atMs) !== null;
+    }
+    const ticks = hub.gridAt(Math.max(...sentMs.values())) * 24;
+    return sure ? [] : [Math.abs(ticks - Math.round(ticks))];
+  });
+  expect(offs.length).toBeGreaterThan(3);
+  expect(Math.max(...offs)).toBeLessThan(0.3);
+});
+
+/** Times are anything: equal, going back, years apart. */
+test('whatever the time stamps are, tempo and position are finite', () => {
+  const { uniform } = seededRandom(99);
+  for (let round = 0; round < 60; round++) {
+    const one = followerAlone(round % 2 ? 'steady' : 'quick');
+    let atMs = 1000;
+    for (let tick = 0; tick < 120; tick++) {
+      const kind = uniform();
+      atMs += kind < 0.3 ? 20 : kind < 0.6 ? 0 : kind < 0.8 ? -50 * uniform() : 10 ** (12 * uniform() - 3);
+      if (uniform() < 0.02) one.push({ kind: 'start' }, atMs);
+      one.push({ kind: 'clock' }, atMs);
+      one.beatAt(atMs);
+    }
+  }
+});
 
 /** A follower at the other end of a network that jitters and loses packets. */
 function overNetwork(seed: number): Followed {

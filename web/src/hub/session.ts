@@ -81,6 +81,7 @@ export const measure = Comlink.wrap<MeasureWorkerApi>(
 );
 
 let referenceBpm = 0;
+let passedOn: MessageChannel | null = null;
 let toHub: MessagePort | null = null;
 let hubSound: MessagePort | null = null;
 let audioInput: OpenAudioInput | null = null;
@@ -96,6 +97,9 @@ export async function startSession(): Promise<void> {
   const messages = new MessageChannel();
   messages.port1.onmessage = ({ data }: MessageEvent<FromHub>) => receive(data);
   toHub = messages.port1;
+  // A task of its own, after what waits to be passed on; unlike a timer, it isn't throttled in a hidden tab.
+  passedOn = new MessageChannel();
+  passedOn.port2.onmessage = ({ data }: MessageEvent<number>) => sendToHub({ kind: 'passedOn', untilMs: data });
   onMidiIn((portId, bytes, atMs) => sendToHub({ kind: 'received', portId, bytes, atMs }));
   const sound = new MessageChannel();
   hubSound = sound.port1;
@@ -310,8 +314,7 @@ function receive(message: FromHub): void {
       dispatch(message);
       return;
     case 'snapshot': {
-      // After what waits to be passed on.
-      setTimeout(() => sendToHub({ kind: 'passedOn', untilMs: message.atMs }), 0);
+      passedOn?.port1.postMessage(message.atMs);
       const { ribbon, rig, snapshot } = useSession.getState();
       const { bpm } = message.snapshot;
       // Returns are measured against the current tempo, whoever sets it.
