@@ -24,7 +24,7 @@ test.each(['steady', 'quick'] as const)(
 const OF_ONE_CLOCK = SEEDS.map(adversary).filter(({ troubles }) => troubles.every(({ kind }) => kind !== 'clockJump'));
 
 /** A hub that is led by the clock and wakes up every 12 ms. */
-function hubLed(response: 'steady' | 'quick'): Followed & { gridAt: (ms: number) => number } {
+function hubLed(response: 'steady' | 'quick'): Followed & Pick<Hub, 'gridAt'> {
   const hub = new Hub({ bpm: 120 });
   hub.setSources([{ id: 'in', portId: 'in', language: 'clock', response }]);
   hub.setLeaders(['in', 'hub']);
@@ -38,7 +38,7 @@ function hubLed(response: 'steady' | 'quick'): Followed & { gridAt: (ms: number)
       const [source] = hub.snapshot().sources;
       return source?.state === 'locked' ? hub.gridAt(ms).beat : null;
     },
-    gridAt: (ms) => hub.gridAt(ms).beat,
+    gridAt: (ms) => hub.gridAt(ms),
   };
 }
 
@@ -50,8 +50,10 @@ test.each(['steady', 'quick'] as const)(
   },
 );
 
-test('while nobody knows which tick it is, the hub’s grid stays in phase with the ticks', () => {
-  const offs = OF_ONE_CLOCK.flatMap((enemy) => {
+test('while nobody knows which tick it is, the hub’s grid follows the tempo, in phase with the ticks', () => {
+  const offs = OF_ONE_CLOCK.flatMap((one) => {
+    // A later, smaller step: without steering, the grid would keep the tempo before it.
+    const enemy = { ...one, troubles: [...one.troubles, { atTick: 300, kind: 'step' as const, by: 1.023 }] };
     const hub = hubLed('steady');
     const { arrivals, sentMs } = playAdversary(enemy);
     let sure = true;
@@ -59,11 +61,15 @@ test('while nobody knows which tick it is, the hub’s grid stays in phase with 
       hub.push(message, atMs);
       sure = hub.beatAt(atMs) !== null;
     }
-    const ticks = hub.gridAt(Math.max(...sentMs.values())) * 24;
-    return sure ? [] : [Math.abs(ticks - Math.round(ticks))];
+    const [lastMs, beforeMs] = [...sentMs.values()].sort((a, b) => b - a) as [number, number];
+    const { beat, bpm } = hub.gridAt(lastMs);
+    const ticks = beat * 24;
+    const tempo = bpm / (2500 / (lastMs - beforeMs)) - 1;
+    return sure ? [] : [{ phase: Math.abs(ticks - Math.round(ticks)), tempo: Math.abs(tempo) }];
   });
   expect(offs.length).toBeGreaterThan(3);
-  expect(Math.max(...offs)).toBeLessThan(0.3);
+  expect(Math.max(...offs.map(({ phase }) => phase))).toBeLessThan(0.3);
+  expect(Math.max(...offs.map(({ tempo }) => tempo))).toBeLessThan(0.006);
 });
 
 /** Times are anything: equal, going back, years apart. */
