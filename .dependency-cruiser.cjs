@@ -19,7 +19,7 @@ const rooms = Object.entries(below).map(([room, allowed]) => ({
   name: `core-${room}`,
   comment: `core/src/${room} may only use: ${allowed.join(', ') || 'nothing'}`,
   severity: 'error',
-  from: { path: `^core/src/${room}/`, pathNot: '\\.test\\.ts$' },
+  from: { path: `^core/src/${room}/` },
   to: { path: '^core/src/', pathNot: `^core/src/(${[room, ...allowed].join('|')})/` },
 }));
 
@@ -35,9 +35,26 @@ module.exports = {
     },
     { name: 'server-and-web-apart', severity: 'error', from: { path: '^server/' }, to: { path: '^web/' } },
     { name: 'web-and-server-apart', severity: 'error', from: { path: '^web/' }, to: { path: '^server/' } },
+    {
+      name: 'web-flows-are-pure',
+      comment: 'web/src/flows holds state machines only: no storage, workers, sessions or views',
+      severity: 'error',
+      from: { path: '^web/src/flows/' },
+      to: { pathNot: '^(web/src/flows/|node_modules/xstate/)' },
+    },
+    {
+      name: 'web-folders-one-way',
+      comment: 'no two folders that import each other',
+      severity: 'error',
+      scope: 'folder',
+      from: { path: '^web/src/' },
+      to: { circular: true },
+    },
     ...rooms,
   ],
   options: {
+    // Tests may look into every room.
+    exclude: { path: '\\.test\\.tsx?$' },
     doNotFollow: { path: 'node_modules' },
     tsPreCompilationDeps: true,
     tsConfig: { fileName: 'tsconfig.base.json' },

@@ -6,7 +6,7 @@ import { writeWav } from '../core/src/files/wav';
 import { openBrowser, type Page } from '../e2e/browser';
 import { stored } from '../e2e/page-stand-ins';
 import { noisyMinute } from './core-figures';
-import { decimal } from '../web/src/parts/numbers';
+import { decimal } from '../web/src/words/numbers';
 import type { Figure } from './figures';
 import { WATCH_SCREEN } from './page-figures';
 

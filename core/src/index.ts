@@ -10,6 +10,7 @@ export * from './tempo/meter-map';
 export { songMaps, type Section, type SongMaps } from './tempo/song';
 export { TapTempo } from './tempo/tap-tempo';
 export * from './feed/feed-settings';
+export { partingMessages } from './feed/parting';
 export { FeedPlanner, type StartOptions } from './feed/feed-planner';
 export type { FollowState } from './follow/follow-state';
 export { ClockFollower, type ClockReading, type Response } from './follow/clock-follower';

@@ -9,10 +9,10 @@ import { OtherTab } from './app/other-tab';
 import { applySheet } from './app/sheet';
 import { watchHistory } from './history/watch-history';
 import { watchStorage } from './history/watch-storage';
-import { watchDrift } from './hub/drift-watch';
-import { runInOneTab } from './hub/one-tab';
-import { endSession, startSession } from './hub/session';
-import { stayAwake } from './hub/stay-awake';
+import { watchDrift } from './studio/drift-watch';
+import { runInOneTab } from './studio/one-tab';
+import { endStudio, startStudio } from './studio/start';
+import { stayAwake } from './studio/stay-awake';
 import { deleteLeftovers } from './store/own-data';
 import { StartFailed } from './app/start-failed';
 
@@ -27,7 +27,7 @@ async function start({ take = false } = {}): Promise<void> {
     return;
   }
   try {
-    await startSession();
+    await startStudio();
     watchDrift();
     watchHistory();
     watchStorage();
@@ -45,7 +45,7 @@ async function start({ take = false } = {}): Promise<void> {
 
 /** Another tab took over: stop here; taking back needs a reload. */
 function givenUp(): void {
-  void endSession().then(() => {
+  void endStudio().then(() => {
     root.render(<OtherTab onTake={() => window.location.reload()} />);
     sessionStorage.setItem(TAKE_KEY, 'yes');
   });

@@ -10,9 +10,6 @@ export interface BeatNotes {
   velocity: number;
 }
 
-/** Beats in a bar while songs have no time signatures. */
-export const BEATS_PER_BAR = 4;
-
 const percussion = (barNote: number, beatNote: number): BeatNotes => ({
   channel: 10,
   barNote,

@@ -13,5 +13,20 @@ export type HubCommand =
   | { kind: 'release'; feedId: string }
   /** Mutes or unmutes all MIDI to it. */
   | { kind: 'mute'; feedId: string; muted: boolean }
+  /** Only these feeds are sent, muted ones excepted; null is all. */
+  | { kind: 'solo'; feedIds: readonly string[] | null }
   /** Its port was reconnected: restart it, in sync if the grid rolls. */
-  | { kind: 'rejoin'; feedId: string };
+  | { kind: 'rejoin'; feedId: string }
+  /**
+   * Goes on for a hub that was lost. Everyone is stopped, as nobody knows what they missed, and started again in step
+   * with where the lost hub would be by now; `rolled` is null if it didn't roll.
+   */
+  | { kind: 'resume'; rolled: LostMotion | null };
+
+/** How the grid of a lost hub rolled: at `beat` at `atMs`, and who led it. */
+export interface LostMotion {
+  beat: number;
+  atMs: number;
+  bpm: number;
+  leader: string;
+}

@@ -5,8 +5,9 @@ import { encodeMidi } from '../midi/encode-midi';
 import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { MeterMap, type MeterPoint } from '../tempo/meter-map';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
+import { beatAt, bpmAt, msOfBeat, type Motion } from '../transport/motion';
 import { Timeline, type GridPosition, type TransportState } from '../transport/timeline';
-import type { HubCommand } from './hub-command';
+import type { HubCommand, LostMotion } from './hub-command';
 import { NoteRouter, type PortRoute } from './note-router';
 import type { Outgoing } from './outgoing';
 import { remoteCommands } from './remote';
@@ -37,6 +38,8 @@ export interface SongSettings {
 
 export interface HubSnapshot {
   state: TransportState;
+  /** Whether it rolls once every pending request has been carried out. */
+  willRoll: boolean;
   /** Quarter notes from the start of the song; below the start position during count-in. */
   beat: number;
   /** Song time, ms; what timecode shows. */
@@ -56,6 +59,15 @@ export interface HubSnapshot {
   messages: number;
   /** Number of times the machine slept. */
   sleeps: number;
+}
+
+/** When the beats of whole bars are played, in ms of the grid, as the song stands now. */
+export interface BarsAhead {
+  beatsMs: number[];
+  /** The bar lines, with the one after the last bar. */
+  barsMs: number[];
+  /** Tempo of the first beat. */
+  bpm: number;
 }
 
 export const SLOWEST_BPM = 20;
@@ -88,6 +100,8 @@ interface FeedState {
   readonly held?: boolean;
   /** Keeps running, but nothing is sent. */
   readonly muted?: boolean;
+  /** Silent while others are soloed. */
+  readonly notSoloed?: boolean;
   /** Keeps running, but nothing is sent while it would reach the leader. */
   readonly reachesLeader?: boolean;
   /** Why nothing more is sent until the feed is replaced or rejoins. */
@@ -122,9 +136,9 @@ export class Hub {
   #hasPlayed = false;
   #nowMs = 0;
   #heardUntilMs = 0;
-  /** Everything due before this has been handed over. */
   /** When the last follower joins, or has joined. */
   #joinsMs = -Infinity;
+  /** Everything due before this has been handed over. */
   #horizonMs = 0;
   #started = false;
   #messages = 0;
@@ -133,6 +147,7 @@ export class Hub {
   /** Extra hand-over lead per port, ms. */
   readonly #early = new Map<string, number>();
   readonly #farewells: Outgoing[] = [];
+  #soloed: ReadonlySet<string> | null = null;
   readonly #router = new NoteRouter();
 
   constructor(options: { bpm: number }) {
@@ -166,7 +181,8 @@ export class Hub {
     for (const feed of feeds) {
       const old = before.get(feed.id);
       const kept = old && old.feed.portId === feed.portId && !old.fault ? this.#change(old, feed, added) : null;
-      this.#lines.set(feed.id, kept ?? { ...old, feed, ...this.#newPlanner(feed) });
+      const notSoloed = this.#soloed?.has(feed.id) === false;
+      this.#lines.set(feed.id, { ...(kept ?? { ...old, feed, ...this.#newPlanner(feed) }), notSoloed });
       if (old && !kept) this.#sayStop(old);
     }
     for (const [id, old] of before) if (!this.#lines.has(id)) this.#sayStop(old);
@@ -202,7 +218,7 @@ export class Hub {
       if (reachesLeader === reached) continue;
       // A stop would stop the leader too.
       const notes = reachesLeader ? line.planner.end().filter(({ kind }) => kind === 'noteOff') : [];
-      if (!line.muted) this.#farewell(feed, line.planner, notes);
+      if (!line.muted && !line.notSoloed) this.#farewell(feed, line.planner, notes);
       this.#lines.set(id, { ...line, reachesLeader });
       if (!reachesLeader && !line.held) this.#rejoin(id);
     }
@@ -275,6 +291,12 @@ export class Hub {
       case 'mute':
         this.#mute(command.feedId, command.muted);
         return;
+      case 'solo':
+        this.#solo(command.feedIds);
+        return;
+      case 'resume':
+        this.#resume(command.rolled);
+        return;
       case 'nudge':
         this.#nudge(command.share, command.feedId);
         return;
@@ -327,12 +349,12 @@ export class Hub {
 
   /** A fault in one wire silences that wire; the others play on. */
   #planLine(line: FeedState, toMs: number, out: Outgoing[]): void {
-    const { feed, planner, muted, reachesLeader, fault } = line;
+    const { feed, planner, fault } = line;
     if (fault) return;
+    const silent = isSilent(line);
     try {
       for (const { atMs, message } of planner.plan(this.#horizonMs, toMs + (this.#early.get(feed.portId) ?? 0)))
-        if (!muted && !reachesLeader)
-          out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
+        if (!silent) out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
     } catch (error) {
       this.#sayStop(line);
       this.#lines.set(feed.id, { ...line, fault: reasonOf(error) });
@@ -351,6 +373,7 @@ export class Hub {
   snapshot(): HubSnapshot {
     return {
       ...this.#timeline.at(this.#nowMs),
+      willRoll: this.#willRoll(),
       leader: this.leader,
       sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs, this.#heardUntilMs)),
       held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
@@ -378,6 +401,29 @@ export class Hub {
   /** The grid at a time; valid for the near past and future. */
   gridAt(ms: number): GridPosition {
     return this.#timeline.at(ms);
+  }
+
+  /**
+   * When whole bars will be played: `bars` of them, `settleBars` after the first bar line that is still ahead. Null unless
+   * the grid rolls or is about to.
+   */
+  barsAhead(bars: number, settleBars: number): BarsAhead | null {
+    const fromMs = Math.max(this.#horizonMs, this.#timeline.lastChangeMs);
+    const motion = this.#timeline.motionAt(fromMs);
+    if (!motion) return null;
+    const { bar } = this.#meter.positionAt(this.#meter.nextBar(Math.max(this.#playedFrom, motion.beat)));
+    const lines = Array.from({ length: bars + 1 }, (_, i) =>
+      this.#meter.beatAt({ bar: bar + settleBars + i, beat: 1, ticks: 0 }),
+    );
+    const beats = lines.slice(0, -1).flatMap((line) => {
+      const { beatsPerBar, beatUnit } = this.#meter.meterAt(line);
+      return Array.from({ length: beatsPerBar }, (_, i) => line + (i * 4) / beatUnit);
+    });
+    return {
+      beatsMs: beats.map((beat) => msOfBeat(motion, beat)),
+      barsMs: lines.map((line) => msOfBeat(motion, line)),
+      bpm: bpmAt(motion, lines[0] ?? motion.beat),
+    };
   }
 
   /** A feed's current offset, ms, including nudges. Null if there is no such feed. */
@@ -650,13 +696,45 @@ export class Hub {
     this.#lines.set(feedId, { ...line, ...this.#newPlanner(line.feed), held: true });
   }
 
-  /** An unmuted follower has lost its position, so rejoin it. */
   #mute(feedId: string, muted: boolean): void {
     const line = this.#lines.get(feedId);
     if (!line || (line.muted ?? false) === muted) return;
-    if (muted) this.#sayStop(line);
-    this.#lines.set(feedId, { ...line, muted });
-    if (!muted && !line.held) this.#rejoin(feedId);
+    this.#silence(line, { ...line, muted });
+  }
+
+  #solo(feedIds: readonly string[] | null): void {
+    this.#soloed = feedIds && new Set(feedIds);
+    for (const [id, line] of [...this.#lines]) {
+      const notSoloed = this.#soloed?.has(id) === false;
+      if (notSoloed !== (line.notSoloed ?? false)) this.#silence(line, { ...line, notSoloed });
+    }
+  }
+
+  /** Who falls silent is stopped; who is heard again has lost its position, so it rejoins. */
+  #silence(before: FeedState, after: FeedState): void {
+    if (!isSilent(before) && isSilent(after)) this.#sayStop(before);
+    this.#lines.set(after.feed.id, after);
+    if (isSilent(before) && !isSilent(after) && !after.held) this.#rejoin(after.feed.id);
+  }
+
+  /** In step with where the lost hub would be by now, at the next sixteenth. */
+  #resume(rolled: LostMotion | null): void {
+    if (this.#willRoll()) return;
+    for (const id of this.#lines.keys()) this.#sayStopTo(id);
+    this.#hasPlayed = true;
+    if (!rolled) return;
+    const { beat, atMs, bpm, leader } = rolled;
+    if (leader === HUB && this.#leader !== HUB) {
+      // The leader had been lost before, and the musician decides when it leads again.
+      this.#fellBack = true;
+      this.#lead(HUB);
+    }
+    // Another leader is joined as soon as it is locked.
+    if (this.#leader !== HUB) return;
+    const map = this.#song;
+    const gone: Motion = { map, speed: bpm / map.bpmAt(beat), fromMs: atMs, beat, songMs: map.msAt(beat) };
+    const from = toSixteenth(Math.max(0, beatAt(gone, this.#nextTurnMs())));
+    this.#start(msOfBeat(gone, from), from, { speed: gone.speed });
   }
 
   /** Late join: a planner created while the grid is rolling, or about to, starts at the current position. */
@@ -684,12 +762,12 @@ export class Hub {
     return Math.max(soonestMs, this.#timeline.lastChangeMs + TURN_GAP_MS);
   }
 
-  /** The first point of the grid beyond everything already sent, even on the feed with the earliest offset. */
   /** When the grid can change next: not before what is pending, nor before a follower that joins with the grid as it is. */
   #nextChangeMs(): number {
     return Math.max(this.#soonestGridMs(), this.#timeline.lastChangeMs, this.#joinsMs);
   }
 
+  /** The first point of the grid beyond everything already sent, even on the feed with the earliest offset. */
   #soonestGridMs(): number {
     return this.#horizonMs + this.#leadMs() + 3 * START_LEAD_MS;
   }
@@ -724,12 +802,10 @@ export class Hub {
    * Ends every note that is on and stops the follower, after everything sent so far; `always`, even if it wasn't started
    * here, as it may be playing.
    */
-  #sayStop(
-    { feed, planner, muted, reachesLeader }: FeedState,
-    { fromMs = this.#horizonMs, always = false } = {},
-  ): void {
+  #sayStop(line: FeedState, { fromMs = this.#horizonMs, always = false } = {}): void {
+    const { feed, planner } = line;
     const messages = planner.end(always);
-    if (!muted && !reachesLeader) this.#farewell(feed, planner, messages, fromMs);
+    if (!isSilent(line)) this.#farewell(feed, planner, messages, fromMs);
   }
 
   #farewell(feed: Feed, planner: WirePlanner, messages: readonly MidiMessage[], fromMs = this.#horizonMs): void {
@@ -737,6 +813,10 @@ export class Hub {
     for (const message of messages)
       this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
   }
+}
+
+function isSilent({ muted, notSoloed, reachesLeader }: FeedState): boolean {
+  return (muted ?? false) || (notSoloed ?? false) || (reachesLeader ?? false);
 }
 
 function reasonOf(error: unknown): string {

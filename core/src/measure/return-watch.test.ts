@@ -27,6 +27,7 @@ test('silent, then settling, then locked at the tempo and latency heard', () => 
   expect(reading.medianMs).toBeCloseTo(12, 1);
   expect(reading.landings.map(({ pulse }) => pulse).at(-1)).toBe(0);
   expect(reading.lastHitMs).toBeCloseTo(5000 + 5512, 0);
+  expect(reading.landedMs).toBeCloseTo(5000 + 5512, 0);
 });
 
 test('the noise at the start of listening isn’t a hit', () => {

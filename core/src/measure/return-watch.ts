@@ -11,8 +11,10 @@ export interface ReturnReading {
   /** `pulse` counts back from the newest beat: 0, -1, -2 ... */
   landings: Landing[];
   medianMs: number | null;
-  /** Time of the last hit, in ms on the timeline of the blocks. */
+  /** Time of the last hit, in ms on the timeline of the blocks. It needn't be a landing: a pattern has more hits. */
   lastHitMs: number | null;
+  /** Time of the hit that is the newest landing. */
+  landedMs: number | null;
   /** Peak sample of the last quarter second, 0..1. */
   level: number;
 }
@@ -121,6 +123,7 @@ export class ReturnWatch {
     const lastHitMs = hitsMs.at(-1) ?? null;
     const recent = hitsMs.filter((ms) => ms > (pulsesMs[0] ?? Infinity) - beatMs / 4);
     const { landings } = matchOnsets(pulsesMs, recent);
+    const newest = landings.at(-1);
     const heardBpm = fitTempo(recent.slice(-8));
     const sorted = landings.map(({ lateMs }) => lateMs).sort((a, b) => a - b);
     const quiet = lastHitMs === null || this.#endMs - lastHitMs > 2.5 * beatMs;
@@ -137,6 +140,7 @@ export class ReturnWatch {
       landings: landings.map(({ pulse, lateMs }) => ({ pulse: pulse - pulsesMs.length + 1, lateMs })),
       medianMs: sorted[Math.floor(sorted.length / 2)] ?? null,
       lastHitMs,
+      landedMs: newest ? (pulsesMs[newest.pulse] ?? NaN) + newest.lateMs : null,
       level: peak(samples.subarray(-Math.round(this.#sampleRate / 4))),
     };
   }

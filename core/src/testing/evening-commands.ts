@@ -67,7 +67,7 @@ const tempo = fc
   .map((bpm): Act => ({ name: `tempo ${bpm}`, act: (evening) => evening.command({ kind: 'tempo', bpm }) }));
 const newSong = song.map((changed): Act => ({
   name: `song ${JSON.stringify(changed)}`,
-  act: (evening) => evening.hub.setSong(changed),
+  act: (evening) => evening.setSong(changed),
 }));
 const gear = fc.tuple(fc.nat(5), gearChange).map(([n, change]): Act => ({
   name: `g${n} ${JSON.stringify(change)}`,
@@ -126,13 +126,9 @@ const mute = port.chain((id) =>
 const solo = port.map((id): Act => ({
   name: `solo ${id}, then all`,
   act: (evening) => {
-    const muteOthers = (muted: boolean) => {
-      for (const { portId } of evening.wires)
-        if (portId !== id) evening.command({ kind: 'mute', feedId: portId, muted });
-    };
-    muteOthers(true);
+    evening.command({ kind: 'solo', feedIds: [id] });
     evening.run(400);
-    muteOthers(false);
+    evening.command({ kind: 'solo', feedIds: null });
   },
 }));
 const nudge = fc
@@ -188,6 +184,10 @@ const asleep = fc.integer({ min: 3000, max: 20_000 }).map((ms): Act => ({
     evening.plays = evening.rig.leaders[0] === HUB_ID ? false : null;
   },
 }));
+const lost = fc.integer({ min: 200, max: 2500 }).map((ms): Act => ({
+  name: `the hub is lost for ${ms} ms`,
+  act: (evening) => evening.loseHub(ms),
+}));
 const holdUp = fc
   .tuple(fc.integer({ min: 40, max: 2000 }), fc.constantFrom('as sent' as const, 'all now' as const))
   .map(([ms, stamps]): Act => ({
@@ -213,6 +213,7 @@ const acts = [
   drive,
   drive,
   asleep,
+  lost,
   holdUp,
 ];
 const waitMs = fc.oneof(fc.integer({ min: 0, max: 120 }), fc.integer({ min: 0, max: 3000 }));

@@ -57,7 +57,8 @@ const SETTLE_MS = 6000;
 export class Evening {
   nowMs = 0;
   rig: RigPlan;
-  readonly hub: Hub;
+  hub: Hub;
+  #song: SongSettings;
   readonly inputs = new Map<string, Input>();
   readonly receivers = new Map<string, Receiver>();
   readonly #witnesses = new Map<string, Witness>();
@@ -76,6 +77,7 @@ export class Evening {
     this.rig = rig;
     this.#random = seededRandom(seed);
     this.#timecodeStart = timecodeStart;
+    this.#song = song;
     this.hub = new Hub({ bpm: 120 });
     this.hub.setSong(song);
     for (const [id, machine] of machines)
@@ -86,12 +88,54 @@ export class Evening {
         onTheWay: [],
         lineSinceMs: 0,
       });
-    this.hub.setSources(
-      [...machines].map(([id, { language }]) => ({ id, portId: `in ${id}`, language, timecodeStart })),
-    );
-    this.hub.setLeaders(rig.leaders);
+    this.#connect();
     this.setRig(rig);
     this.run(WAKE_MS);
+  }
+
+  #connect(): void {
+    const timecodeStart = this.#timecodeStart;
+    this.hub.setSources(
+      [...this.inputs].map(([id, { machine }]) => ({
+        id,
+        portId: `in ${id}`,
+        language: machine.language,
+        timecodeStart,
+      })),
+    );
+    this.hub.setLeaders(this.rig.leaders);
+  }
+
+  setSong(song: SongSettings): void {
+    this.#song = { ...this.#song, ...song };
+    this.hub.setSong(song);
+  }
+
+  /** The engine is lost, with all it knew; after a while another one goes on in its place, as the app does it. */
+  loseHub(ms: number): void {
+    const { willRoll, leader, held, muted, bpm } = this.hub.snapshot();
+    const gone = this.hub;
+    const atMs = this.nowMs;
+    const beat = gone.beatAt(atMs);
+    const untilMs = atMs + ms;
+    while (this.nowMs < untilMs) {
+      this.nowMs = Math.min(untilMs, this.nowMs + WAKE_MS);
+      // What arrives meanwhile is lost.
+      for (const input of this.inputs.values()) {
+        this.#send(input);
+        if (input.machine.language === 'clock') input.missed = true;
+        input.lineSinceMs = this.nowMs;
+      }
+    }
+    this.hub = new Hub({ bpm: 120 });
+    this.hub.setSong(this.#song);
+    this.#connect();
+    this.hub.setFeeds(this.wires.map((wire) => this.#feedOf(wire)));
+    for (const feedId of held) this.hub.command({ kind: 'hold', feedId });
+    for (const feedId of muted) this.hub.command({ kind: 'mute', feedId, muted: true });
+    for (const { gearIds } of this.wires) for (const id of gearIds) this.#interrupt(id);
+    this.hub.advance(this.nowMs, LOOKAHEAD_MS);
+    this.hub.command({ kind: 'resume', rolled: willRoll ? { beat, atMs, bpm, leader } : null });
   }
 
   get wires(): readonly Wire[] {

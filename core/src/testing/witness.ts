@@ -35,7 +35,8 @@ const MAX_NEXT_RATES = 3;
 /** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
 const MIN_START_MS = 1;
 const SAME_TICK = 0.02;
-const ROUNDING_MS = 1e-6;
+/** Planning rounds by up to a millionth of a tick: 0.125 µs at 20 BPM. */
+const ROUNDING_MS = 2e-4;
 /** Song position comes this long before a start, at most. */
 const JUST_BEFORE_MS = 20;
 /** Play is said a little before the grid starts, ms. */

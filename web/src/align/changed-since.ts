@@ -1,4 +1,4 @@
-import { whole } from '../parts/numbers';
+import { whole } from '../words/numbers';
 import { otherBuffers } from '../store/conditions';
 import type { Rig, Take, TakeLine } from '../store/records';
 

@@ -1,7 +1,7 @@
 import { useMemo } from 'react';
 import { audioBufferMs } from '../audio/engine';
-import { useSession } from '../hub/session';
-import { useTakes } from '../store/use-takes';
+import { useSession } from '../studio/session';
+import { useTakes } from '../studio/use-takes';
 import { planOffsets, type Plan } from './align-rows';
 
 const NOTHING: Plan = { rows: [], preRollMs: 0, problem: null };

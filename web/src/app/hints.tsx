@@ -1,8 +1,8 @@
 import { X } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { useSession } from '../hub/session';
-import { useTakes } from '../store/use-takes';
+import { useSession } from '../studio/session';
+import { useTakes } from '../studio/use-takes';
 
 const KEY = 'metronomo.hints-done';
 

@@ -1,11 +1,11 @@
 import { parsePosition, parseTimecode, timecodeToFrames, FRAME_RATES } from '@metronomo/core';
 import clsx from 'clsx';
 import { useState } from 'react';
-import { useSession } from '../hub/session';
-import { barsBeatsTicks, songTimecode } from '../hub/song-facts';
-import { useSongFacts } from '../hub/use-song-facts';
-import { fps } from '../parts/numbers';
-import { locate } from './locate';
+import { useSession } from '../studio/session';
+import { barsBeatsTicks, songTimecode } from '../studio/song-facts';
+import { useSongFacts } from '../studio/use-song-facts';
+import { fps } from '../words/numbers';
+import { locate } from '../studio/locate';
 import { Cell } from './cell';
 
 /** The hub's position in bars, beats and ticks and in timecode. Edit either one to locate. */

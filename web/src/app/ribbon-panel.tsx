@@ -1,15 +1,15 @@
 import { useEffect, useMemo, useState } from 'react';
-import { capture, stopCapture, useCapture } from '../hub/capture-flow';
-import { hub } from '../hub/session';
+import { capture, stopCapture, useCapture } from '../flow-effects/capture-flow';
+import { hub } from '../studio/workers';
 import { kindOf } from '../hub/message-log';
 import type { LoggedMessage, MessageKind } from '../hub/protocol';
-import { usePortNames } from '../hub/use-port-names';
+import { usePortNames } from '../studio/use-port-names';
 import { Button } from '../parts/button';
 import { midiWords } from '../parts/midi-words';
 import { saveText } from '../parts/save-file';
 import { MESSAGE_INKS } from './message-inks';
-import { showToast } from './toast-store';
-import { count, decimal } from '../parts/numbers';
+import { showToast } from '../toasts/toast-store';
+import { count, decimal } from '../words/numbers';
 
 const KINDS: readonly MessageKind[] = ['transport', 'timecode', 'notes', 'clock', 'other'];
 const KIND_LABELS: Readonly<Record<MessageKind, string>> = {

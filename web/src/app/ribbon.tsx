@@ -1,11 +1,11 @@
 import { ChevronDown, ChevronUp } from 'lucide-react';
 import { useState } from 'react';
-import { useSession } from '../hub/session';
+import { useSession } from '../studio/session';
 import { midiWords } from '../parts/midi-words';
-import { usePortNames } from '../hub/use-port-names';
+import { usePortNames } from '../studio/use-port-names';
 import { MESSAGE_INKS } from './message-inks';
 import { RibbonPanel } from './ribbon-panel';
-import { count } from '../parts/numbers';
+import { count } from '../words/numbers';
 
 /** The last messages in and out: one line, or expanded to a list; never blocks the clock. */
 export function Ribbon() {

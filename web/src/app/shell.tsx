@@ -1,11 +1,11 @@
 import { Toast } from 'radix-ui';
 import { Outlet, useLocation } from 'react-router';
-import { KeepSessions } from '../network/keep-sessions';
+import { KeepSessions } from './keep-sessions';
 import { Hints } from './hints';
 import { Ribbon } from './ribbon';
 import { ShortcutHelp } from './shortcut-help';
 import { Steps } from './steps';
-import { Toasts } from './toasts';
+import { Toasts } from '../toasts/toasts';
 import { TopStrip } from './top-strip';
 import { useShortcuts } from './use-shortcuts';
 import { VIEWS } from './views';

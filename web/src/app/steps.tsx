@@ -1,10 +1,10 @@
 import { formatDistanceToNowStrict } from 'date-fns';
 import { NavLink } from 'react-router';
-import { useSession } from '../hub/session';
-import { useFollowers } from '../hub/use-followers';
-import { count } from '../parts/numbers';
+import { useSession } from '../studio/session';
+import { useFollowers } from '../studio/use-followers';
+import { count } from '../words/numbers';
 import { signed } from '../parts/words';
-import { useTakeCount, useTakes } from '../store/use-takes';
+import { useTakeCount, useTakes } from '../studio/use-takes';
 import { alignStatus, worstOf, type Plan } from '../align/align-rows';
 import { usePlan } from '../align/use-rows';
 import { useLineCheck } from '../views/rig/use-line-check';

@@ -1,9 +1,9 @@
 import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
 import { useId, useState } from 'react';
-import { useSession } from '../hub/session';
+import { useSession } from '../studio/session';
 import { Button } from '../parts/button';
 import { setTempo, tap } from './tempo';
-import { decimal } from '../parts/numbers';
+import { decimal } from '../words/numbers';
 
 /** The tempo, typed or tapped; changes apply to all followers during playback. */
 export function TempoField() {

@@ -1,5 +1,6 @@
 import { FASTEST_BPM, SLOWEST_BPM, TapTempo } from '@metronomo/core';
-import { changeRig, useSession } from '../hub/session';
+import { changeRig } from '../studio/rig';
+import { useSession } from '../studio/session';
 
 const taps = new TapTempo();
 

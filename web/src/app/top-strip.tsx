@@ -1,14 +1,15 @@
 import { HUB_ID, type SourceSnapshot } from '@metronomo/core';
 import { Play, SkipBack, Square } from 'lucide-react';
-import { switchBack, useSession } from '../hub/session';
-import { useMidiPorts } from '../hub/midi-ports';
-import { useFollowers } from '../hub/use-followers';
-import { locate } from './locate';
+import { switchBack } from '../studio/rig';
+import { useSession } from '../studio/session';
+import { usePorts } from '../ports/port-registry';
+import { useFollowers } from '../studio/use-followers';
+import { locate } from '../studio/locate';
 import { Cell } from './cell';
 import { Position } from './position';
 import { TempoField } from './tempo-field';
 import { playOrStop } from './use-shortcuts';
-import { decimal, whole } from '../parts/numbers';
+import { decimal, whole } from '../words/numbers';
 
 /** Transport, position, tempo, leader and followers; visible in every view. */
 export function TopStrip() {
@@ -99,7 +100,7 @@ function syncWords({ state, rolling, receiving, bpm, missing }: SourceSnapshot):
 
 function Followers() {
   const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
-  const { lateMessages, lostMessages } = useMidiPorts();
+  const { lateMessages, lostMessages } = usePorts();
   const preRollMs = useSession(({ snapshot }) => snapshot.preRollMs);
   // Rounded up to tens to avoid flicker.
   const lookaheadMs = useSession(({ snapshot }) => 10 * Math.ceil(snapshot.lookaheadMs / 10));

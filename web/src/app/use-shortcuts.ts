@@ -2,10 +2,12 @@ import { HUB_ID } from '@metronomo/core';
 import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useNavigate } from 'react-router';
-import { command, undoOrRedo, useSession } from '../hub/session';
-import { locate } from './locate';
+import { command } from '../studio/workers';
+import { undoOrRedo } from '../studio/rig';
+import { useSession } from '../studio/session';
+import { locate } from '../studio/locate';
 import { tap } from './tempo';
-import { showToast } from './toast-store';
+import { showToast } from '../toasts/toast-store';
 import { VIEWS } from './views';
 
 /** Keyboard shortcuts; inactive in text fields. */

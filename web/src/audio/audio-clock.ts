@@ -11,11 +11,11 @@ const JUMP_SECONDS = 0.002;
 export class AudioClock {
   readonly #context: AudioContext;
   readonly #offsets: number[] = [];
-  readonly #timer: ReturnType<typeof setInterval>;
 
   constructor(context: AudioContext) {
     this.#context = context;
-    this.#timer = setInterval(() => this.#read(), EVERY_MS);
+    // As long as the page, like its context.
+    setInterval(() => this.#read(), EVERY_MS);
     this.#read();
   }
 
@@ -27,10 +27,6 @@ export class AudioClock {
   /** When the sample at a context time leaves the speakers, in ms. */
   msAt(contextTime: number): number {
     return (contextTime - this.#offsetSeconds()) * 1000;
-  }
-
-  close(): void {
-    clearInterval(this.#timer);
   }
 
   #read(): void {

@@ -1,3 +1,4 @@
+import type { AudioClock } from './audio-clock';
 import captureUrl from './capture.worklet.ts?worker&url';
 import { audioEngine } from './engine';
 
@@ -14,6 +15,7 @@ export class AudioInputError extends Error {
 export interface OpenAudioInput {
   label: string;
   channels: number;
+  sampleRate: number;
   close(): void;
 }
 
@@ -22,42 +24,65 @@ const UNTOUCHED = { echoCancellation: false, noiseSuppression: false, autoGainCo
 
 /**
  * Opens an audio input and streams its samples to `toMeasure`. An empty `deviceId` is the system default. `onClock` is
- * called repeatedly with the time of frame 0 in ms of the window's clock; `onLost` once if the device is disconnected.
+ * called repeatedly with the time of frame 0 in ms of the window's clock; `onLost` once with the reason if nothing more
+ * comes. The device is closed again if anything fails.
  * @throws AudioInputError with a message for the musician.
  */
 export async function openAudioInput(
   deviceId: string,
   toMeasure: MessagePort,
-  { onClock, onLost }: { onClock: (frameZeroMs: number) => void; onLost: () => void },
+  { onClock, onLost }: { onClock: (frameZeroMs: number) => void; onLost: (why: string) => void },
 ): Promise<OpenAudioInput> {
   const { context, clock } = audioEngine();
   const stream = await askForInput(deviceId);
   const track = stream.getAudioTracks()[0];
-  if (!track) throw new AudioInputError('This audio input has no channels. Choose another one.');
-  await context.resume();
-  await context.audioWorklet.addModule(captureUrl);
+  try {
+    if (!track) throw new AudioInputError('This audio input has no channels. Choose another one.');
+    await context.resume();
+    await context.audioWorklet.addModule(captureUrl);
+    return capture(context, clock, stream, track, toMeasure, { onClock, onLost });
+  } catch (error) {
+    stream.getTracks().forEach((one) => one.stop());
+    if (error instanceof AudioInputError) throw error;
+    throw new AudioInputError('Audio capture couldn’t be loaded. Reload the page, then open the input again.', {
+      cause: error,
+    });
+  }
+}
+
+function capture(
+  context: AudioContext,
+  clock: AudioClock,
+  stream: MediaStream,
+  track: MediaStreamTrack,
+  toMeasure: MessagePort,
+  { onClock, onLost }: { onClock: (frameZeroMs: number) => void; onLost: (why: string) => void },
+): OpenAudioInput {
   const source = new MediaStreamAudioSourceNode(context, { mediaStream: stream });
   const channels = Math.min(MAX_CHANNELS, track.getSettings().channelCount ?? source.channelCount);
-  const capture = new AudioWorkletNode(context, 'capture', {
+  const node = new AudioWorkletNode(context, 'capture', {
     numberOfInputs: 1,
     numberOfOutputs: 0,
     channelCount: channels,
     channelCountMode: 'explicit',
     channelInterpretation: 'discrete',
   });
-  capture.port.postMessage({ kind: 'begin', port: toMeasure, channels }, [toMeasure]);
-  source.connect(capture);
-  track.addEventListener('ended', onLost);
+  node.port.postMessage({ kind: 'begin', port: toMeasure, channels }, [toMeasure]);
+  source.connect(node);
+  const lostDevice = () => onLost('The audio input was disconnected. Reconnect it, then open it again.');
+  track.addEventListener('ended', lostDevice);
+  node.addEventListener('processorerror', () => onLost('Audio capture crashed. Open the audio input again.'));
   const tellClock = () => onClock(clock.msAt(0));
   tellClock();
   const timer = setInterval(tellClock, CLOCK_EVERY_MS);
   return {
     label: track.label || 'Audio input',
     channels,
+    sampleRate: context.sampleRate,
     close() {
       clearInterval(timer);
-      track.removeEventListener('ended', onLost);
-      capture.port.postMessage({ kind: 'end' });
+      track.removeEventListener('ended', lostDevice);
+      node.port.postMessage({ kind: 'end' });
       source.disconnect();
       track.stop();
     },

@@ -1,6 +1,11 @@
 import { AudioClock } from './audio-clock';
 
-let engine: { context: AudioContext; clock: AudioClock } | null = null;
+interface Engine {
+  context: AudioContext;
+  clock: AudioClock;
+}
+
+let engine: Engine | null = null;
 
 /** Thread hand-over beyond the output's own latency: two audio blocks. */
 const HANDING_OVER_MS = 6;
@@ -16,8 +21,13 @@ export function audioBufferMs(): number | null {
   return (engine.context.baseLatency + engine.context.outputLatency) * 1000;
 }
 
+/** The page's audio context and its clock; null before the first press, when browsers allow no sound. */
+export function runningEngine(): Engine | null {
+  return engine?.context.state === 'running' ? engine : null;
+}
+
 /** The page's only audio context, created on the first user gesture that needs audio, with its clock. */
-export function audioEngine(): { context: AudioContext; clock: AudioClock } {
+export function audioEngine(): Engine {
   if (!engine) {
     const context = new AudioContext({ sampleRate: 48_000, latencyHint: 'interactive' });
     engine = { context, clock: new AudioClock(context) };

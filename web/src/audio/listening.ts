@@ -1,6 +1,6 @@
 import { CLICK_SOUNDS, MidiParser, type SoundBlock } from '@metronomo/core';
 import { create } from 'zustand';
-import { audioEngine } from './engine';
+import { runningEngine } from './engine';
 
 /** Returns are played this long after capture, click and gear alike, so that no block misses its time. */
 const MONITOR_DELAY_MS = 60;
@@ -36,9 +36,9 @@ let next: { frame: number; time: number } | null = null;
 
 /** Plays a captured block with the same delay on all channels: what you hear is what is measured. */
 export function monitorBlock(block: SoundBlock): void {
-  if (!useListening.getState().on) return;
-  const { context, clock } = audioEngine();
-  if (context.state !== 'running') return;
+  const engine = useListening.getState().on ? runningEngine() : null;
+  if (!engine) return;
+  const { context, clock } = engine;
   const due = clock.contextTimeAt(block.startMs + MONITOR_DELAY_MS);
   const follows = next?.frame === block.startFrame && Math.abs(next.time - due) < RESYNC_SECONDS;
   const at = follows && next ? next.time : due;
@@ -86,10 +86,11 @@ const parser = new MidiParser();
  */
 export function playClick(bytes: Uint8Array, atMs: number): void {
   const { on, levels } = useListening.getState();
-  if (!on) return;
-  const { context, clock } = audioEngine();
+  const engine = on ? runningEngine() : null;
+  if (!engine) return;
+  const { context, clock } = engine;
   for (const { message } of parser.push(bytes, atMs)) {
-    if (message.kind !== 'noteOn' || context.state !== 'running') continue;
+    if (message.kind !== 'noteOn') continue;
     clickGain ??= connected(context);
     clickGain.gain.value = levels[-1] ?? 0.8;
     const source = new AudioBufferSourceNode(context, {

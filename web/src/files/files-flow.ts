@@ -1,21 +1,27 @@
 import * as Comlink from 'comlink';
 import { format } from 'date-fns';
 import { create } from 'zustand';
-import { showToast } from '../app/toast-store';
-import { switchRig, useSession } from '../hub/session';
+import { showToast } from '../toasts/toast-store';
+import { switchRig } from '../studio/rig';
+import { useSession } from '../studio/session';
 import { saveFile } from '../parts/save-file';
 import { DEMO_DATA, ownDataName } from '../store/database';
 import { noteEvent } from '../store/events';
 import { newDatabaseName, replaceOwnData } from '../store/own-data';
 import { listRigs } from '../store/rigs';
+import { WorkerLink } from '../workers/worker-link';
 import type { Preference } from './merge';
 import type { Preview, FilesWorkerApi } from './protocol';
-import { count, whole } from '../parts/numbers';
+import { count, whole } from '../words/numbers';
 
 /** The worker that reads and writes files, so that the screen doesn't wait for it. */
-export const files = Comlink.wrap<FilesWorkerApi>(
-  new Worker(new URL('./files.worker.ts', import.meta.url), { type: 'module', name: 'files' }),
-);
+export const files = new WorkerLink<FilesWorkerApi>({
+  name: 'file reader',
+  make: () => new Worker(new URL('./files.worker.ts', import.meta.url), { type: 'module', name: 'files' }),
+  setUp: () => Promise.resolve(),
+  // The operation under way fails, and says so.
+  onLost: () => undefined,
+}).api;
 
 type FilesFlow =
   | { state: 'idle' }

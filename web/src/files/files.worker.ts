@@ -1,4 +1,6 @@
 import * as Comlink from 'comlink';
+import { holdLifeline } from '../workers/lifeline';
+import type { Lifeline } from '../workers/worker-link';
 import { databaseNamed } from '../store/database';
 import { listOfTakes } from '../history/logbook';
 import { differences, merge, undoMerge, type Merged } from './merge';
@@ -16,7 +18,8 @@ const begin = () => {
   return stop.signal;
 };
 
-const api: FilesWorkerApi = {
+const api: FilesWorkerApi & Lifeline = {
+  holdLifeline,
   async writeAll(name, tell) {
     return writeArchive(databaseNamed(name), throttled(tell), begin());
   },

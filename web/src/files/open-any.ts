@@ -1,6 +1,6 @@
 import type { CapturedMessage } from '@metronomo/core';
-import { showToast } from '../app/toast-store';
-import { switchRig } from '../hub/session';
+import { showToast } from '../toasts/toast-store';
+import { switchRig } from '../studio/rig';
 import { otherTicks } from '../store/clock-takes';
 import { database } from '../store/database';
 import { noteEvent } from '../store/events';
@@ -13,7 +13,7 @@ import { readAny } from './read-any';
 import type { TakeFile } from './take-file';
 import { FileError } from './text-file';
 import { exactDayAndTime } from '../parts/dates';
-import { count } from '../parts/numbers';
+import { count } from '../words/numbers';
 
 /** Imports a file by its type. Returns true for a ZIP, which needs a preview first. */
 export async function openAny(file: File, rig: Rig): Promise<boolean> {

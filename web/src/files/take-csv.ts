@@ -2,7 +2,7 @@ import Papa from 'papaparse';
 import { reportLatency, matchOnsets } from '@metronomo/core';
 import type { Rig, Take } from '../store/records';
 import { FileError } from './text-file';
-import { count } from '../parts/numbers';
+import { count } from '../words/numbers';
 
 /** RFC 4180, one row per beat and follower. */
 const COLUMNS = ['take', 'started', 'gear', 'beat', 'due_ms', 'late_ms', 'offset_ms'] as const;

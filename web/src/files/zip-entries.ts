@@ -1,6 +1,6 @@
 import type { FileEntry, ZipReader } from '@zip.js/zip.js/index-native.js';
 import { decodeText, FileError } from './text-file';
-import { count } from '../parts/numbers';
+import { count } from '../words/numbers';
 
 /** Full export as one ZIP of open formats; see docs/files.md. */
 export const ARCHIVE_VERSION = 1;

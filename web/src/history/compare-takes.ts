@@ -2,7 +2,7 @@ import { compareLandings, type LandingComparison } from '@metronomo/core';
 import { median } from 'd3-array';
 import { otherBuffers } from '../store/conditions';
 import type { Take, TakeLine } from '../store/records';
-import { decimal, whole } from '../parts/numbers';
+import { decimal, whole } from '../words/numbers';
 
 /** One condition of two takes. */
 export interface Condition {

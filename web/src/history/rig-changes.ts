@@ -2,7 +2,7 @@ import { HUB_ID } from '@metronomo/core';
 import equal from 'fast-deep-equal';
 import { signed } from '../parts/words';
 import type { Gear, OffsetMove, Rig } from '../store/records';
-import { decimal, fps } from '../parts/numbers';
+import { decimal, fps } from '../words/numbers';
 
 /** Differences between two versions of a rig: moved offsets, and everything else as one line each. */
 export interface RigChanges {

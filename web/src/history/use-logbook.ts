@@ -1,6 +1,6 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useMemo } from 'react';
-import { useSession } from '../hub/session';
+import { useSession } from '../studio/session';
 import {
   entriesOfGear,
   filtered,

@@ -1,12 +1,13 @@
 import { boathouse } from '../store/boathouse';
 import { noteEvent } from '../store/events';
 import type { HistoryEvent, Rig } from '../store/records';
-import { setOtherPorts, useMidiPorts, type MidiPort } from '../hub/midi-ports';
-import { useSession } from '../hub/session';
+import { NetworkPorts } from '../ports/network-ports';
+import { ports, usePorts } from '../ports/port-registry';
+import { useSession } from '../studio/session';
 import { watchHistory } from './watch-history';
 
 // Without the session's workers: only its state is needed.
-jest.mock('../hub/session', () => {
+jest.mock('../studio/session', () => {
   const { create } = jest.requireActual<{ create: (make: () => object) => unknown }>('zustand');
   return { useSession: create(() => ({ rig: null, undo: [], redo: [], inputProblem: null, snapshot: {} })) };
 });
@@ -60,12 +61,14 @@ test('loading a rig isn’t a change, nor is resetting it', async () => {
 });
 
 test('a network peer that drops out and returns is logged once each time, though it is two ports', () => {
-  const peer = (connected: boolean): MidiPort[] =>
-    (['out', 'in'] as const).map((direction) => ({ id: 'net:jetty', name: 'Jetty (network)', direction, connected }));
-  setOtherPorts(peer(true));
+  const network = new NetworkPorts();
+  ports.add(network);
+  const jetty = [{ key: 'jetty', name: 'Jetty' }];
+  network.show(jetty, new Set(['jetty']));
+  expect(usePorts.getState()).toMatchObject({ outputs: [{ connected: true }], inputs: [{ connected: true }] });
   written();
-  setOtherPorts(peer(false));
-  setOtherPorts(peer(true));
+  network.show(jetty, new Set());
+  network.show(jetty, new Set(['jetty']));
   expect(written().map(({ lines }) => lines)).toEqual([
     ['Port Jetty (network) disconnected.'],
     ['Port Jetty (network) reconnected.'],
@@ -90,8 +93,8 @@ test('losing a leader is a fault, and so is its return; a manual change isn’t'
 test('late messages in a row are one entry with their count; sleep is logged too', async () => {
   await advance(20_000);
   written();
-  useMidiPorts.setState({ lateMessages: 3 });
-  useMidiPorts.setState({ lateMessages: 12 });
+  usePorts.setState({ lateMessages: 3 });
+  usePorts.setState({ lateMessages: 12 });
   leads('hub', 1);
   await advance(10_000);
   await advance(10_000);

@@ -1,9 +1,8 @@
 import { HUB_ID } from '@metronomo/core';
-import { onPortChange, useMidiPorts } from '../hub/midi-ports';
-import { useSession } from '../hub/session';
-import { peerKeyOf } from '../network/port-ids';
+import { ports, usePorts } from '../ports/port-registry';
+import { useSession } from '../studio/session';
 import type { Rig } from '../store/records';
-import { count } from '../parts/numbers';
+import { count } from '../words/numbers';
 import { noteEvent } from '../store/events';
 import { rigChanges } from './rig-changes';
 
@@ -53,9 +52,7 @@ function watchRig(): void {
 }
 
 function watchPorts(): void {
-  onPortChange(({ id, name, direction, connected }) => {
-    // A network peer is two ports, but one connection.
-    if (peerKeyOf(id) !== null && direction === 'in') return;
+  ports.onChange(({ id, name, connected }) => {
     const gear = useSession.getState().rig?.gear.find(({ portId }) => portId === id);
     const whose = gear ? ` (${gear.name})` : '';
     fault(`Port ${name}${whose} ${connected ? 'reconnected' : 'disconnected'}.`, gear ? [gear.id] : [], connected);
@@ -101,7 +98,7 @@ function watchLateness(): void {
   let told = 0;
   let sleeps = 0;
   setInterval(() => {
-    const { lateMessages } = useMidiPorts.getState();
+    const { lateMessages } = usePorts.getState();
     const { snapshot } = useSession.getState();
     if (lateMessages > told)
       fault(

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
-import { showToast } from '../app/toast-store';
-import { useTakeFlow } from '../measure/take-parts';
+import { showToast } from '../toasts/toast-store';
+import { useTakeFlow } from '../flow-effects/take-desk';
 
 const LOOK_EVERY_MS = 60_000;
 /** A ten-minute take on eight channels is 0.9 GB. */

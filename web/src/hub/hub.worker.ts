@@ -11,9 +11,10 @@ import {
   type SourceSettings,
   type TimedMessage,
 } from '@metronomo/core';
-import { networkPortId, peerKeyOf } from '../network/port-ids';
+import { CLICK_PORT, kindOf, networkPortId, peerKeyOf } from '../ports/port-ids';
+import { holdLifeline } from '../workers/lifeline';
+import type { Lifeline } from '../workers/worker-link';
 import { WireSocket } from '../network/wire-socket';
-import { CLICK_PORT } from './feeds';
 import { MessageLog } from './message-log';
 import { packMessages } from './packed-messages';
 import { Playback } from './playback';
@@ -47,7 +48,6 @@ const HAND_OVER_MS = 30;
 let hub: Hub | null = null;
 let timer: ReturnType<typeof setInterval> | undefined;
 let studio: Studio | null = null;
-let listening = false;
 let toWindow: MessagePort | null = null;
 let toMeasure: MessagePort | null = null;
 let offsetToWindowMs = 0;
@@ -70,11 +70,11 @@ const now = () => performance.now() + offsetToWindowMs;
 
 const wire = new WireSocket(now, (state) => post({ kind: 'network', state }));
 
-const api: HubWorkerApi = {
-  start(timeOrigin, bpm, windowPort, measurePort) {
+const api: HubWorkerApi & Lifeline = {
+  holdLifeline,
+  start(timeOrigin, bpm, windowPort) {
     offsetToWindowMs = performance.timeOrigin - timeOrigin;
     toWindow = windowPort;
-    toMeasure = measurePort;
     windowPort.onmessage = ({ data }: MessageEvent<ToHub>) => {
       if (data.kind === 'needed') lookahead.needed(data.ms);
       else if (data.kind === 'passedOn') passedOnMs = data.untilMs;
@@ -100,6 +100,7 @@ const api: HubWorkerApi = {
   setLeaders: (order) => hub?.setLeaders(order),
   setRoutes: (routes) => hub?.setRoutes(routes),
   command: (command) => hub?.command(command),
+  barsAhead: (bars, settleBars) => hub?.barsAhead(bars, settleBars) ?? null,
   offsetOf: (feedId) => hub?.offsetOf(feedId) ?? null,
   handOverClickEarly: (ms) => hub?.handOverEarly(CLICK_PORT, ms),
   sendTest: (messages) => send(messages),
@@ -128,14 +129,15 @@ const api: HubWorkerApi = {
   leftToPlay: () => playback?.left ?? 0,
   messagesAfter: (number, most) => log.after(number, most),
   openWire: (door) => wire.open(door),
-  useStudio(on, wanted) {
-    listening = wanted;
-    if (!on) studio = null;
+  useStudio(sound) {
+    toMeasure?.close();
+    toMeasure = sound;
+    if (!sound) studio = null;
     else if (!studio) {
       studio = new Studio(BOATHOUSE);
       for (const port of studio.ports.values()) port.listen((bytes, atMs) => received(port.id, bytes, atMs));
     }
-    return studio?.channels ?? 0;
+    return { channels: studio?.channels ?? 0, sampleRate: BOATHOUSE.soundInterface.sampleRate };
   },
   atStandIn(action) {
     const [keyboard] = studio?.gear(Keyboard) ?? [];
@@ -188,7 +190,7 @@ function wake(): void {
 /** While the window is busy, a leader on one of its ports is silent for us only; there is nothing to know beyond that. */
 function heardUntil(nowMs: number): number {
   const leading = sources.filter(({ id, gearId = id }) => gearId === hub?.leader);
-  const byWindow = leading.some(({ portId }) => peerKeyOf(portId) === null && !studio?.ports.has(portId));
+  const byWindow = leading.some(({ portId }) => kindOf(portId) === 'midi');
   return byWindow ? Math.max(passedOnMs, nowMs - MOST_BUSY_MS) : nowMs;
 }
 
@@ -219,10 +221,13 @@ function send(
   { lastWakeMs = null, atOnce = false }: { lastWakeMs?: number | null; atOnce?: boolean } = {},
 ): void {
   const forWindow = messages.filter((message) => {
-    studio?.ports.get(message.portId)?.send(message.bytes, message.atMs);
+    const { portId, bytes, atMs } = message;
     note('out', message);
-    const key = peerKeyOf(message.portId);
-    return key === null || !wire.send(key, message.bytes, message.atMs);
+    // The simulated room has an input for the hub's click too.
+    studio?.ports.get(portId)?.send(bytes, atMs);
+    const kind = kindOf(portId);
+    if (kind === 'network') return !wire.send(peerKeyOf(portId) ?? '', bytes, atMs);
+    return kind !== 'standIn';
   });
   wire.flush();
   if (forWindow.length === 0) return;
@@ -240,7 +245,7 @@ function passSound(untilMs: number): void {
   const block = studio?.capture(untilMs);
   if (!block) return;
   toMeasure?.postMessage(block satisfies ToMeasure);
-  if (listening) post({ kind: 'block', block });
+  post({ kind: 'block', block });
 }
 
 function post(message: FromHub, handedOver: Transferable[] = []): void {

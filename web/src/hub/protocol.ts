@@ -1,4 +1,5 @@
 import type {
+  BarsAhead,
   Feed,
   HubCommand,
   HubSnapshot,
@@ -80,7 +81,7 @@ export type StandInAction =
 
 export interface HubWorkerApi {
   /** `timeOrigin`: the window's, so that both use the same clock. */
-  start(timeOrigin: number, bpm: number, toWindow: MessagePort, toMeasure: MessagePort): void;
+  start(timeOrigin: number, bpm: number, toWindow: MessagePort): void;
   /** Stops, and sends nothing after that. */
   end(): Promise<void>;
   setSong(song: SongSettings): void;
@@ -89,6 +90,8 @@ export interface HubWorkerApi {
   setLeaders(order: string[]): void;
   setRoutes(routes: PortRoute[]): void;
   command(command: HubCommand): void;
+  /** When whole bars will be played; see the hub. In ms of the window's clock. */
+  barsAhead(bars: number, settleBars: number): BarsAhead | null;
   /** A feed's current offset, ms, including nudges. */
   offsetOf(feedId: string): number | null;
   /** Extra lead of the hub's click for the audio output, ms. */
@@ -113,8 +116,8 @@ export interface HubWorkerApi {
   playBack(stream: { portId: string; messages: TimedBytes[]; zeroMs: number } | null): void;
   /** How many of them are left. */
   leftToPlay(): number;
-  /** Turns the stand-in room on or off, and its audio to the window. Returns its number of channels. */
-  useStudio(on: boolean, listening: boolean): number;
+  /** Turns the stand-in room on, with its audio to that port and the window, or off. */
+  useStudio(sound: MessagePort | null): { channels: number; sampleRate: number };
   /** Connects to the server and its network peers. */
   openWire(door: WireDoor): void;
   /** Operates the stand-in keyboard. */

@@ -1,6 +1,8 @@
 import * as Comlink from 'comlink';
 import { readWav, ReturnWatch, waveformEnvelope, type Envelope } from '@metronomo/core';
 import type { ToMeasure } from '../hub/protocol';
+import { holdLifeline } from '../workers/lifeline';
+import type { Lifeline } from '../workers/worker-link';
 import { database, keepIn } from '../store/database';
 import { loadTicks, otherTicks } from '../store/clock-takes';
 import type { ClockTake, Take } from '../store/records';
@@ -24,7 +26,8 @@ let reference = { clickChannel: 0, bpm: 120 };
 let recorder: TakeRecorder | null = null;
 let file: { sampleRate: number; channels: Float32Array[] } | null = null;
 
-const api: MeasureWorkerApi = {
+const api: MeasureWorkerApi & Lifeline = {
+  holdLifeline,
   keepIn,
   onLive(tell) {
     tellLive = tell;
@@ -50,11 +53,7 @@ const api: MeasureWorkerApi = {
     recorder = mine;
     const watching = setInterval(() => mine.watch(performance.now()), WATCH_MS);
     try {
-      const recorded = await mine.done;
-      const measured = await analyzeTake(recorded, channelsOf(take.id));
-      // A take that ended before any audio arrived is reported, but not stored.
-      await (recorded.frames > 0 ? database.takes.put(measured) : database.takes.delete(take.id));
-      return measured;
+      return await mine.done;
     } finally {
       clearInterval(watching);
       if (recorder === mine) recorder = null;

@@ -51,7 +51,7 @@ export interface MeasureWorkerApi {
   /** For a source without capture times: when its frame 0 was. */
   setFrameZero(frameZeroMs: number): void;
   setReference(clickChannel: number, bpm: number): void;
-  /** Records from one moment to another of the window's clock, storing as it goes, then analyzes. */
+  /** Records from one moment to another of the window's clock, storing as it goes; not analyzed yet. */
   record(take: Take, fromMs: number, toMs: number, tell: (progress: TakeProgress) => void): Promise<Take>;
   /** What is known about the progress of the current take, in ms of the window's clock. */
   planTake(plan: TakePlan): void;

@@ -94,7 +94,7 @@ test('a take interrupted by closing the page is marked once, and keeps what it h
   const recorder = new TakeRecorder(take, 0, 60_000, () => undefined);
   for (let frame = 0; frame < 3 * RATE; frame += BLOCK) push(recorder, frame);
   while ((await database.sound.count()) < 4) await new Promise((resolve) => setTimeout(resolve));
-  expect(await markInterrupted()).toEqual([take.id]);
+  expect(await markInterrupted('The page was closed.')).toEqual([take.id]);
   expect(await database.takes.get(take.id)).toMatchObject({
     status: 'interrupted',
     sampleRate: RATE,

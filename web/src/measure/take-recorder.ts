@@ -1,4 +1,4 @@
-import { database } from '../store/database';
+import { database, type Database } from '../store/database';
 import type { Take, TakePlan } from '../store/records';
 import { concatenate } from '../store/takes';
 import type { TakeProgress } from './protocol';
@@ -16,6 +16,8 @@ const LONGEST_SILENCE_MS = 5000;
  */
 export class TakeRecorder {
   readonly done: Promise<Take>;
+  /** The one in use when it began; another rig may be opened meanwhile. */
+  readonly #into: Database = database;
   #take: Take;
   readonly #fromMs: number;
   readonly #toMs: number;
@@ -39,7 +41,7 @@ export class TakeRecorder {
     this.#toMs = toMs;
     this.#tell = tell;
     this.done = new Promise((resolve) => (this.#resolve = resolve));
-    this.#writing = database.takes.put(take);
+    this.#writing = this.#into.takes.put(take);
   }
 
   /** Adds a block; frames before the take's start are dropped. */
@@ -108,7 +110,7 @@ export class TakeRecorder {
       beats: 'bpm' in beats ? { ...beats, firstBeatMs: beats.firstBeatMs - zeroMs } : beats,
     };
     this.#take = { ...this.#take, ...known };
-    this.#writing = this.#writing.then(() => database.takes.update(id, known));
+    this.#writing = this.#writing.then(() => this.#into.takes.update(id, known));
   }
 
   #keep(channels: Float32Array[]): void {
@@ -131,7 +133,7 @@ export class TakeRecorder {
     const chunk = { takeId: this.#take.id, index: this.#chunks++, channels };
     this.#pending = [];
     this.#pendingFrames = 0;
-    this.#writing = this.#writing.then(() => database.sound.add(chunk));
+    this.#writing = this.#writing.then(() => this.#into.sound.add(chunk));
     this.#writing.catch(() =>
       this.end('Browser storage is full, so the take ended early. Free some space under Storage in Logbook.'),
     );
@@ -143,11 +145,20 @@ export class TakeRecorder {
     if (this.#pendingFrames > 0) this.#write();
     const { plan } = this.#take;
     const take = { ...this.#take, status, frames: this.#frames, ...(plan && { plan: since(plan, this.#zeroMs) }) };
-    this.#writing.then(
-      () => this.#resolve?.(take),
-      // What was written before storage failed can still be measured.
-      () => this.#resolve?.({ ...take, status: 'interrupted' }),
+    // What was written before storage failed can still be measured.
+    const kept = this.#writing.then(
+      () => take,
+      (): Take => ({ ...take, status: 'interrupted' }),
     );
+    void kept.then(async (one) => {
+      await this.#store(one).catch(() => undefined); // Storage is full, and that was told.
+      this.#resolve?.(one);
+    });
+  }
+
+  /** A take that ended before any audio arrived is reported, but not stored. */
+  async #store(take: Take): Promise<void> {
+    await (take.frames > 0 ? this.#into.takes.put(take) : this.#into.takes.delete(take.id));
   }
 }
 

@@ -4,7 +4,7 @@ import { addPort } from '../store/rig-plan';
 import { checkRig } from '../store/rig-schema';
 import type { NetworkSession } from './api';
 import { freeKey, isSamePlace, peerFor, peerInSession, withoutPeer, withPeer } from './peers';
-import { networkPortId, peerKeyOf } from './port-ids';
+import { networkPortId, peerKeyOf } from '../ports/port-ids';
 
 const jetty: RememberedPeer = {
   key: 'jetty',

@@ -15,7 +15,7 @@ import { Bar, Line } from 'react-chartjs-2';
 import { chartSvg } from './chart-svg';
 import { saveFile } from './save-file';
 import { useInks } from './use-inks';
-import { decimal } from './numbers';
+import { decimal } from '../words/numbers';
 
 Chart.register(BarElement, CategoryScale, LinearScale, LineElement, LogarithmicScale, PointElement, Tooltip);
 

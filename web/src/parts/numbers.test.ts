@@ -1,4 +1,4 @@
-import { count, decimal, fps, percent, plural, whole } from './numbers';
+import { count, decimal, fps, percent, plural, whole } from '../words/numbers';
 
 test('numbers have fixed decimals, thousands separators and no negative zero', () => {
   expect([decimal(12.345, 1), decimal(-0.04, 1), decimal(1234.5, 2), whole(65_536)]).toEqual([

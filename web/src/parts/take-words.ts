@@ -1,6 +1,6 @@
 import type { Take, TakeLine } from '../store/records';
 import { latenessText, signed } from './words';
-import { count, decimal } from './numbers';
+import { count, decimal } from '../words/numbers';
 
 /** The kind of take. */
 export function takeText({ plan, proof, source }: Take): string {

@@ -1,5 +1,5 @@
 import { convertOffset, type FrameRate } from '@metronomo/core';
-import { decimal } from './numbers';
+import { decimal } from '../words/numbers';
 
 export const UNITS = ['ms', 'samples', 'ticks', 'frames'] as const;
 export type Unit = (typeof UNITS)[number];

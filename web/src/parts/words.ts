@@ -1,5 +1,5 @@
 import { COMMON_LIMITS, type Limits } from './limits';
-import { decimal } from './numbers';
+import { decimal } from '../words/numbers';
 
 /** Two clicks this close sound like one (common practice: 1 to 2 ms). */
 export const TOLERANCE_MS = 1;

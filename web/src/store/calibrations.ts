@@ -1,10 +1,21 @@
 import { database } from './database';
 import type { Calibration } from './records';
 
-/** The latest round trip of an input; null if it was never measured. */
-export async function findCalibration(input: string): Promise<Calibration | null> {
+/** The browser's report of one buffer size varies by less than this, ms. */
+const SAME_BUFFER_MS = 2;
+
+/** The latest round trip of an input at its sample rate and buffer; null if it was never measured with them. */
+export async function findCalibration(
+  input: { label: string; sampleRate: number } | null,
+  bufferMs: number | null,
+): Promise<Calibration | null> {
   const all = await database.calibrations.toArray();
-  const mine = all.filter((one) => one.input === input);
+  const mine = all.filter(
+    (one) =>
+      one.input === input?.label &&
+      one.sampleRate === input.sampleRate &&
+      (one.bufferMs === null || bufferMs === null || Math.abs(one.bufferMs - bufferMs) < SAME_BUFFER_MS),
+  );
   return mine.sort((a, b) => b.at - a.at)[0] ?? null;
 }
 

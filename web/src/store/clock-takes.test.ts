@@ -40,10 +40,10 @@ test('a deleted take is restored by undo, with its ticks', async () => {
 
 test('a take interrupted by closing the page says so, once', async () => {
   await database.clockTakes.bulkAdd([take('a', 1), take('b', 2, 'recording')]);
-  expect(await markClocksInterrupted()).toEqual(['b']);
+  expect(await markClocksInterrupted('The page was closed.')).toEqual(['b']);
   expect(await database.clockTakes.get('b')).toMatchObject({
     status: 'interrupted',
     ending: expect.stringMatching(/closed/) as string,
   });
-  expect(await markClocksInterrupted()).toEqual([]);
+  expect(await markClocksInterrupted('The page was closed.')).toEqual([]);
 });

@@ -18,13 +18,23 @@ export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
 }
 
 /**
- * Takes that were running when the tab closed: what they have is kept. Returns their ids. Call once, before any starts.
+ * Takes whose recorder is gone: what they have is kept, with the reason. Returns their ids. Call while none is running.
  */
-export async function markClocksInterrupted(): Promise<string[]> {
+export async function markClocksInterrupted(ending: string): Promise<string[]> {
   const open = await database.clockTakes.where('status').equals('recording').toArray();
-  for (const { id } of open)
-    await database.clockTakes.update(id, { status: 'interrupted', ending: 'The page was closed during this take.' });
+  for (const { id } of open) await database.clockTakes.update(id, { status: 'interrupted', ending });
   return open.map(({ id }) => id);
+}
+
+/** The same for one take whose recorder was lost. */
+export async function markClockInterrupted(id: string, ending: string): Promise<void> {
+  await database.clockTakes.update(id, { status: 'interrupted', ending });
+}
+
+/** One take; null if it is missing or damaged. */
+export async function loadClockTake(id: string): Promise<ClockTake | null> {
+  const take = await database.clockTakes.get(id);
+  return intactOf(database, 'clockTakes', take ? [take] : [])[0] ?? null;
 }
 
 /** All ticks of a take, in order. */

@@ -154,6 +154,11 @@ export function nameOwnData(name: string): void {
 export const ownDatabase = (): Database => databaseNamed(ownDataName());
 export const demoDatabase = (): Database => databaseNamed(DEMO_DATA);
 
+/** Name of the database that a rig's takes are kept in. */
+export function databaseNameOf({ demo }: Pick<Rig, 'demo'>): string {
+  return demo ? DEMO_DATA : ownDataName();
+}
+
 /** The database of the current rig. No take is recorded while the rig is being switched. */
 export let database = ownDatabase();
 

@@ -3,7 +3,7 @@ import { otherBuffers } from './conditions';
 import { database } from './database';
 import type { OffsetSet, Rig, Take } from './records';
 import { intactOf } from './quarantine';
-import { decimal, whole } from '../parts/numbers';
+import { decimal, whole } from '../words/numbers';
 
 const MAX_NAME = 60;
 const SAME_OFFSET_MS = 0.005;

@@ -232,6 +232,7 @@ export const takeSchema = fields({
   sampleRate: number().required().min(0).max(384_000),
   frames: number().integer().required().min(0),
   bpm: number().defined().nullable(),
+  beatsPerBar: number().integer().min(1).max(64),
   drive: string()
     .defined()
     .nullable()

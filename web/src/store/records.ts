@@ -206,6 +206,8 @@ export interface Take {
   sampleRate: number;
   frames: number;
   bpm: number | null;
+  /** Of the time signature it was played in; 4 if it isn't known. */
+  beatsPerBar?: number;
   drive: Drive | null;
   input: string;
   /** Id of the audio source. */

@@ -2,7 +2,7 @@ import 'fake-indexeddb/auto';
 import Dexie from 'dexie';
 import { lineCheck } from '@metronomo/core';
 import { gear } from './gear';
-import { sourcesOf } from '../hub/sources';
+import { sourcesOf } from '../studio/sources';
 import {
   BARE,
   connect,

@@ -10,7 +10,7 @@ import {
   type Socket,
   type SocketRef,
 } from '@metronomo/core';
-import { peerKeyOf } from '../network/port-ids';
+import { peerKeyOf } from '../ports/port-ids';
 import type { Gear, Rig, Song } from './records';
 
 /** The rig as the line check and the diagram see it, with the hub as a device. */

@@ -2,7 +2,7 @@ import { boathouse } from './boathouse';
 import { checkRig } from './rig-schema';
 import { startExists, withExistingStart } from './start-timecode';
 import { readRigFile, writeRigFile } from '../files/rig-file';
-import { songTimecode } from '../hub/song-facts';
+import { songTimecode } from '../studio/song-facts';
 import type { Rig } from './records';
 
 const at = (frames: number, minutes: number, rate: Rig['song']['rate']): Rig => {

@@ -1,5 +1,5 @@
 import { codeAtRate, FRAME_RATES, formatTimecode, type FrameRate } from '@metronomo/core';
-import { fps } from '../parts/numbers';
+import { fps } from '../words/numbers';
 import type { Rig, Song } from './records';
 
 /** Whether the start timecode exists at the song's frame rate. Malformed values don't. */

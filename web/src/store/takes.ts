@@ -101,13 +101,22 @@ export async function deleteTake(id: string): Promise<() => Promise<void>> {
 }
 
 /**
- * Takes that were running when the tab closed: what they have is kept. Returns their ids. Call once, before any starts.
+ * Takes whose recorder is gone: what they have is kept, with the reason. Returns their ids. Call while none is running.
  */
-export async function markInterrupted(): Promise<string[]> {
+export async function markInterrupted(ending: string): Promise<string[]> {
   const open = await database.takes.where('status').equals('recording').toArray();
-  for (const take of open)
-    await database.takes.update(take.id, { status: 'interrupted', ending: 'The page was closed during this take.' });
+  for (const take of open) await database.takes.update(take.id, { status: 'interrupted', ending });
   return open.map(({ id }) => id);
+}
+
+/** The same for one take whose recorder was lost. False, and deleted, if it has nothing. */
+export async function markTakeInterrupted(id: string, ending: string): Promise<boolean> {
+  const kept = (await soundOf(id).count()) + (await ticksOf(id).count());
+  if (kept === 0) {
+    await database.takes.delete(id);
+    return false;
+  }
+  return (await database.takes.update(id, { status: 'interrupted', ending })) > 0;
 }
 
 function soundOf(takeId: string) {

@@ -1,7 +1,7 @@
 import { Tabs } from 'radix-ui';
 import { Link } from 'react-router';
 import { usePlan } from '../../align/use-rows';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 import { PanelTabs } from '../../parts/panel-tabs';
 import { LinesPanel } from './lines-panel';
 import { NextStep } from './next-step';

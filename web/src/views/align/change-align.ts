@@ -1,4 +1,4 @@
-import { changeRig } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
 import type { AlignSettings } from '../../store/records';
 
 /** Changes the alignment settings; stored with the rig, undoable. */

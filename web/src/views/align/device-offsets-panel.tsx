@@ -1,6 +1,6 @@
 import { ownOffsetFor, type OffsetPlace } from '@metronomo/core';
 import type { AlignRow, Plan } from '../../align/align-rows';
-import { changeRig } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
 import { inUnit, lateIn } from '../../parts/units';
 import { latenessText } from '../../parts/words';

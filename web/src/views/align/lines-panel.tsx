@@ -2,10 +2,10 @@ import { extent } from 'd3-array';
 import { ZoomIn, ZoomOut } from 'lucide-react';
 import { useState, type KeyboardEvent } from 'react';
 import { useShallow } from 'zustand/react/shallow';
-import { useAlignFlow } from '../../align/align-flow';
+import { useAlignFlow } from '../../flow-effects/align-flow';
 import { alignStatus, type AlignRow, type Plan } from '../../align/align-rows';
-import { useSession } from '../../hub/session';
-import { useTakeFlow } from '../../measure/take-parts';
+import { useSession } from '../../studio/session';
+import { useTakeFlow } from '../../flow-effects/take-desk';
 import { BeatLineRule, beatLineDomain, type BeatLineDomain } from '../../parts/beat-line';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
@@ -15,7 +15,7 @@ import { TakeProgressBar } from '../bench/take-progress';
 import { changeAlign } from './change-align';
 import { FollowerRow } from './follower-row';
 import { useAlignLook, useUnitAt, zoom } from './look';
-import { decimal, whole } from '../../parts/numbers';
+import { decimal, whole } from '../../words/numbers';
 
 /** The beat line of all followers: landings before and after their offsets, and what to change. */
 export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {

@@ -1,7 +1,7 @@
 import type { FrameRate } from '@metronomo/core';
 import { create } from 'zustand';
 import { useShallow } from 'zustand/react/shallow';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 import type { Unit, UnitAt } from '../../parts/units';
 
 /** Zoom levels: width of the beat line in ms. */

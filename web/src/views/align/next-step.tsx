@@ -1,10 +1,11 @@
-import { alignAll, applyOffsets, measureAll, useAlignFlow } from '../../align/align-flow';
+import { alignAll, applyOffsets, measureAll, useAlignFlow } from '../../flow-effects/align-flow';
 import { needsApplying, alignStatus, type Plan } from '../../align/align-rows';
-import { undoOrRedo, useSession } from '../../hub/session';
-import { obstacle } from '../../measure/take-flow';
-import { useTakeFlow } from '../../measure/take-parts';
+import { undoOrRedo } from '../../studio/rig';
+import { useSession } from '../../studio/session';
+import { obstacle } from '../../flow-effects/take-flow';
+import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Button } from '../../parts/button';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 
 /** Align all in one press, or step by step: measure, apply, confirm. */
 export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranceMs: number }) {

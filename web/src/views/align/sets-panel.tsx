@@ -1,17 +1,17 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
-import { showToast } from '../../app/toast-store';
+import { showToast } from '../../toasts/toast-store';
 import { audioBufferMs } from '../../audio/engine';
-import { changeRig, undoWhileLatest } from '../../hub/session';
+import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { Button } from '../../parts/button';
 import { Field } from '../../parts/field';
 import { offsetIn } from '../../parts/units';
 import { changedSinceSet, deleteSet, isInForce, listSets, renameSet, saveSet, withSet } from '../../store/offset-sets';
 import type { OffsetSet, Rig } from '../../store/records';
-import { useTakes } from '../../store/use-takes';
+import { useTakes } from '../../studio/use-takes';
 import { useAlignLook, useUnitAt } from './look';
-import { count, decimal, whole } from '../../parts/numbers';
+import { count, decimal, whole } from '../../words/numbers';
 import { dayAndTime } from '../../parts/dates';
 
 const NONE: OffsetSet[] = [];

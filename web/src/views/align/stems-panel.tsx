@@ -3,13 +3,13 @@ import { useState } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { Zip, ZipPassThrough } from 'fflate';
 import { writtenNames, moveList, stemMoves, type Stem, type StemOptions } from '../../align/stem-moves';
-import { measure } from '../../hub/session';
+import { measure } from '../../studio/workers';
 import { Button } from '../../parts/button';
 import { Check } from '../../parts/check';
 import { Notice } from '../../parts/notice';
 import { saveFile } from '../../parts/save-file';
 import { latenessText } from '../../parts/words';
-import { count, decimal, plural, whole } from '../../parts/numbers';
+import { count, decimal, plural, whole } from '../../words/numbers';
 
 const MAX_BYTES = 512 * 2 ** 20;
 const MAX_STEMS = 64;

@@ -1,8 +1,8 @@
 import type { OffsetLimit } from '@metronomo/core';
 import { alignStatus, type AlignRow } from '../../align/align-rows';
-import { setOffset } from '../../hub/set-offset';
+import { setOffset } from '../../studio/set-offset';
 import { Button } from '../../parts/button';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 import { inUnit, lateIn, moveIn, residualIn } from '../../parts/units';
 import { useAlignLook, useUnitAt } from './look';
 

@@ -1,10 +1,10 @@
 import clsx from 'clsx';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { useTakeFlow } from '../../measure/take-parts';
+import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Notice } from '../../parts/notice';
-import { useTake, useTakes } from '../../store/use-takes';
-import { useClockTakes } from '../../store/use-clock-takes';
+import { useTake, useTakes } from '../../studio/use-takes';
+import { useClockTakes } from '../../studio/use-clock-takes';
 import type { Take } from '../../store/records';
 import { ClockPanel } from './clock-panel';
 import { ClockResult } from './clock-result';

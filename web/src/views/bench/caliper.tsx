@@ -6,7 +6,7 @@ import { useElementWidth } from '../../parts/use-element-width';
 import { latenessText, signed } from '../../parts/words';
 import { useExcerpt } from './use-sound';
 import { SampleWaveform } from '../../parts/waveform';
-import { whole } from '../../parts/numbers';
+import { whole } from '../../words/numbers';
 
 const HEIGHT = 170;
 const WAVE_TOP = 34;

@@ -1,11 +1,11 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { useSession } from '../../hub/session';
-import { endClockTake, runClockTake, runTrafficTakes, useClockFlow } from '../../measure/clock-flow';
+import { useSession } from '../../studio/session';
+import { endClockTake, runClockTake, runTrafficTakes, useClockFlow } from '../../flow-effects/clock-flow';
 import { Field, Select } from '../../parts/field';
 import { useClockSources } from './clock-sources';
 import { LengthField, ListenControls } from './listen-controls';
-import { count, whole } from '../../parts/numbers';
+import { count, whole } from '../../words/numbers';
 
 const RECEIVING = {
   nothing: 'No signal right now',

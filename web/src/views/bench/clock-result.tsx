@@ -1,12 +1,12 @@
 import { Trash2 } from 'lucide-react';
-import { showToast } from '../../app/toast-store';
+import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import { signed } from '../../parts/words';
 import { deleteClockTake } from '../../store/clock-takes';
 import type { ClockResult as Result, ClockTake } from '../../store/records';
 import { HistogramFigure, LineFigure } from '../../parts/chart-figure';
-import { decimal, whole } from '../../parts/numbers';
+import { decimal, whole } from '../../words/numbers';
 import { exactDayAndTime } from '../../parts/dates';
 
 /** With a few hundred ticks, an increase in jitter by this factor is significant. */

@@ -1,5 +1,5 @@
 import { useMemo } from 'react';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 
 /** The hub's input ports, named by the connected device. */
 export function useClockSources(): { portId: string; sourceId: string; name: string }[] {

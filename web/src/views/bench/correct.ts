@@ -1,5 +1,5 @@
-import { showToast } from '../../app/toast-store';
-import { measure } from '../../hub/session';
+import { showToast } from '../../toasts/toast-store';
+import { measure } from '../../studio/workers';
 import { database } from '../../store/database';
 import type { Take, TakeLine } from '../../store/records';
 

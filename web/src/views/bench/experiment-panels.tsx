@@ -1,16 +1,17 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { useSession } from '../../hub/session';
-import { runCalibration, runChase, runDrift, runLoop, runTempo } from '../../measure/experiments';
-import { useTakeFlow } from '../../measure/take-parts';
+import { audioBufferMs } from '../../audio/engine';
+import { useSession } from '../../studio/session';
+import { runCalibration, runChase, runDrift, runLoop, runTempo } from '../../flow-effects/experiments';
+import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { findCalibration } from '../../store/calibrations';
 import { withAudioReturn } from '../../store/gear';
 import type { Take } from '../../store/records';
 import { useClockSources } from './clock-sources';
-import { count, decimal, whole } from '../../parts/numbers';
+import { count, decimal, whole } from '../../words/numbers';
 
 /** Runs a take, then opens its result. */
 function useRun(): { busy: boolean; run: (goes: () => Promise<Take | null>) => void } {
@@ -62,7 +63,7 @@ export function CalibrationPanel() {
   const input = useSession(({ input }) => input);
   const clickChannel = useSession(({ rig }) => rig?.input.clickChannel ?? 0);
   const [channel, setChannel] = useState<number | null>(null);
-  const known = useLiveQuery(() => findCalibration(input?.label ?? ''), [input?.label]);
+  const known = useLiveQuery(() => findCalibration(input, audioBufferMs()), [input]);
   const { busy, run } = useRun();
   if (!input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
   return (

@@ -1,6 +1,6 @@
 import { bin } from 'd3-array';
 import { HistogramFigure } from '../../parts/chart-figure';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 
 /** Distribution of the landings, in ms. */
 export function Histogram({ values }: { values: readonly number[] }) {

@@ -1,10 +1,10 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { endLinkTake, measurePeer, useLinkFlow } from '../../measure/link-flow';
-import { usePeerSessions } from '../../network/use-peer-sessions';
+import { endLinkTake, measurePeer, useLinkFlow } from '../../flow-effects/link-flow';
+import { usePeerSessions } from '../../studio/use-peer-sessions';
 import { Field, Select } from '../../parts/field';
 import { LengthField, ListenControls } from './listen-controls';
-import { whole } from '../../parts/numbers';
+import { whole } from '../../words/numbers';
 
 const LENGTHS = [
   [10, '10 s'],

@@ -2,17 +2,18 @@ import { measureLink, type LinkReport } from '@metronomo/core';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useMemo, useState } from 'react';
-import { showToast } from '../../app/toast-store';
-import { changeRig, undoWhileLatest, useSession } from '../../hub/session';
+import { showToast } from '../../toasts/toast-store';
+import { changeRig, undoWhileLatest } from '../../studio/rig';
+import { useSession } from '../../studio/session';
 import { setBuffer } from '../../network/api';
 import { withPeer } from '../../network/peers';
-import { usePeerSessions } from '../../network/use-peer-sessions';
+import { usePeerSessions } from '../../studio/use-peer-sessions';
 import { Button } from '../../parts/button';
 import { LineFigure } from '../../parts/chart-figure';
 import { database } from '../../store/database';
 import { deleteEvent, listLinks } from '../../store/events';
 import type { HistoryEvent, LinkData } from '../../store/records';
-import { decimal, percent } from '../../parts/numbers';
+import { decimal, percent } from '../../words/numbers';
 import { exactDayAndTime } from '../../parts/dates';
 
 /** Link measurements of this rig, newest first. */

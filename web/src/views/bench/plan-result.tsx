@@ -7,7 +7,7 @@ import type { Take, TakeLine } from '../../store/records';
 import { LineFigure } from '../../parts/chart-figure';
 import { LinePicker } from './line-picker';
 import { Numbers, TakeHeader, type Row } from './take-header';
-import { count, decimal, plural, whole } from '../../parts/numbers';
+import { count, decimal, plural, whole } from '../../words/numbers';
 
 /** The result of a round trip, chase, tempo or drift take: figures, verdict, chart. */
 export function PlanResult({ take }: { take: Take }) {

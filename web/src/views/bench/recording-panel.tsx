@@ -2,13 +2,14 @@ import { useState } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { useNavigate } from 'react-router';
 import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
-import { measure, useSession } from '../../hub/session';
+import { measure } from '../../studio/workers';
+import { useSession } from '../../studio/session';
 import type { FileSummary } from '../../measure/protocol';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 import type { Take, TakeBeats } from '../../store/records';
-import { count, decimal, whole } from '../../parts/numbers';
+import { count, decimal, whole } from '../../words/numbers';
 
 const MAX_BYTES = 512 * 2 ** 20;
 

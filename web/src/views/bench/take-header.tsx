@@ -1,12 +1,12 @@
 import { Copy, Trash2 } from 'lucide-react';
 import { useNavigate } from 'react-router';
-import { showToast } from '../../app/toast-store';
+import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
 import { database } from '../../store/database';
 import type { Take } from '../../store/records';
 import { deleteTake } from '../../store/takes';
-import { useTakes } from '../../store/use-takes';
-import { decimal, whole } from '../../parts/numbers';
+import { useTakes } from '../../studio/use-takes';
+import { decimal, whole } from '../../words/numbers';
 import { exactDayAndTime, dayAndTime } from '../../parts/dates';
 
 /** Label and value. */

@@ -1,18 +1,19 @@
-import { BEATS_PER_BAR } from '@metronomo/core';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useRef } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import { useShallow } from 'zustand/react/shallow';
-import { useSession } from '../../hub/session';
-import { obstacle, runTake, runUntilKnown, secondsOf, gearInTake } from '../../measure/take-flow';
-import { useTakeFlow } from '../../measure/take-parts';
+import { audioBufferMs } from '../../audio/engine';
+import { useSession } from '../../studio/session';
+import { obstacle, runTake, runUntilKnown, secondsOf, gearInTake } from '../../flow-effects/take-flow';
+import { useTakeFlow } from '../../flow-effects/take-desk';
 import { findCalibration } from '../../store/calibrations';
+import { barQuarters, useBarNow } from '../../studio/use-song-facts';
 import { useTakeSettings, settingsOf, type PanelSettings } from './take-settings';
 import { withAudioReturn, withAudio } from '../../store/gear';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Drive } from '../../store/records';
-import { whole, decimal } from '../../parts/numbers';
+import { whole, decimal } from '../../words/numbers';
 
 const LENGTHS = [4, 8, 16, 64, 256];
 const KNOWN_WITHIN_MS = 0.5;
@@ -26,7 +27,7 @@ export function TakePanel() {
   const settings = useTakeSettings(useShallow((all) => settingsOf(all, rigId)));
   const { left, bars, drive, known, beatsBy } = settings;
   const set = (change: Partial<PanelSettings>) => useTakeSettings.setState({ [rigId]: { ...settings, ...change } });
-  const calibration = useLiveQuery(() => findCalibration(input?.label ?? ''), [input?.label]);
+  const calibration = useLiveQuery(() => findCalibration(input, audioBufferMs()), [input]);
   const byCalibration = beatsBy === 'calibration';
   const onChannel =
     settings.onChannel !== null && settings.onChannel < (input?.channels ?? 0) ? settings.onChannel : undefined;
@@ -37,14 +38,12 @@ export function TakePanel() {
   const navigate = useNavigate();
   const take = async () => {
     const wanted = { gearIds, bars, drive, proof: false, byCalibration, onChannel };
-    const { take: done, short } = known
-      ? await runUntilKnown(wanted, KNOWN_WITHIN_MS)
-      : { take: await runTake(wanted), short: null };
+    const done = known ? await runUntilKnown(wanted, KNOWN_WITHIN_MS) : (await runTake(wanted)).result;
     if (done) await navigate(`/bench/${done.id}`);
-    if (short !== null) useTakeFlow.setState({ flow: { state: 'idle', problem: short } });
   };
   useTakeKey(() => void take());
-  const seconds = rig ? secondsOf({ gearIds, bars, onChannel }, rig.bpm) : 0;
+  const { bar, bpm } = useBarNow();
+  const seconds = rig ? secondsOf({ gearIds, bars, onChannel }, bpm, barQuarters(bar)) : 0;
   return (
     <div className="flex flex-col gap-3">
       <fieldset className="flex flex-col gap-1 text-xs">
@@ -102,7 +101,7 @@ export function TakePanel() {
       </Field>
       <Field
         label="Length"
-        hint={`${bars * BEATS_PER_BAR} beats per device, ${whole(seconds)} s plus one bar to settle`}
+        hint={`${bars * bar.beatsPerBar} beats per device, ${whole(seconds)} s plus one bar to settle`}
       >
         {(id) => (
           <Select id={id} value={bars} onChange={(event) => set({ bars: Number(event.target.value) })}>

@@ -1,7 +1,7 @@
 import { Progress } from 'radix-ui';
-import { endTake, useTakeFlow } from '../../measure/take-parts';
+import { endTake, useTakeFlow } from '../../flow-effects/take-desk';
 import { Button } from '../../parts/button';
-import { whole } from '../../parts/numbers';
+import { whole } from '../../words/numbers';
 
 /** Progress of the take, with a button to finish early. `words`: the larger job it is part of. */
 export function TakeProgressBar({ words: partOf = '' }: { words?: string }) {

@@ -12,7 +12,7 @@ import type { Take, TakeLine } from '../../store/records';
 import { Caliper } from './caliper';
 import { Histogram } from './histogram';
 import { TakeWaveform } from './take-waveform';
-import { decimal, whole } from '../../parts/numbers';
+import { decimal, whole } from '../../words/numbers';
 
 /** One take: figures and verdict, waveform with grid and onsets, one beat zoomed in, and the distribution. */
 export function TakeResult({ take }: { take: Take }) {

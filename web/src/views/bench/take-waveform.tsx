@@ -1,4 +1,3 @@
-import { BEATS_PER_BAR } from '@metronomo/core';
 import { useElementWidth } from '../../parts/use-element-width';
 import type { Take, TakeLine } from '../../store/records';
 import { Waveform } from '../../parts/waveform';
@@ -24,6 +23,7 @@ interface Props {
  */
 export function TakeWaveform({ take, line, beat, onBeat }: Props) {
   const [ref, width] = useElementWidth();
+  const { beatsPerBar = 4 } = take;
   const clickChannel = 'clickChannel' in take.beats ? take.beats.clickChannel : null;
   const channels = clickChannel === null ? [line.channel] : [line.channel, clickChannel];
   const shapes = useEnvelopes(take.id, channels, width, line.within ?? null);
@@ -71,11 +71,11 @@ export function TakeWaveform({ take, line, beat, onBeat }: Props) {
               y1={TOP - 4}
               y2={height - ONSET_TICK}
               stroke="var(--ink)"
-              strokeWidth={i % BEATS_PER_BAR === 0 ? 1.5 : 0.5}
+              strokeWidth={i % beatsPerBar === 0 ? 1.5 : 0.5}
             />
-            {i % BEATS_PER_BAR === 0 && (
+            {i % beatsPerBar === 0 && (
               <text x={x(ms) + 2} y={12} fontSize="12" fill="var(--soft)">
-                {i / BEATS_PER_BAR + 1}
+                {i / beatsPerBar + 1}
               </text>
             )}
           </g>

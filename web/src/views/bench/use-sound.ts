@@ -1,6 +1,6 @@
 import type { Envelope } from '@metronomo/core';
 import { useEffect, useState } from 'react';
-import { measure } from '../../hub/session';
+import { measure } from '../../studio/workers';
 
 /**
  * Waveform envelopes of a take's channels, or of a stretch in ms, one column per pixel; the audio itself stays in the

@@ -4,14 +4,14 @@ import { ArrowLeft } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { compareTakes, conditions, type Condition, type LineComparison } from '../../history/compare-takes';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 import { BeatLineRow, BeatLineRule, beatLineDomain } from '../../parts/beat-line';
 import { takeText } from '../../parts/take-words';
 import { signed } from '../../parts/words';
-import { useTakes } from '../../store/use-takes';
+import { useTakes } from '../../studio/use-takes';
 import type { Take } from '../../store/records';
 import { loadTake } from '../../store/takes';
-import { decimal } from '../../parts/numbers';
+import { decimal } from '../../words/numbers';
 import { exactDayAndTime } from '../../parts/dates';
 
 /** Two takes side by side: the difference, whether it is significant, and the conditions of both. */

@@ -3,7 +3,7 @@ import { scaleTime } from 'd3-scale';
 import { useMemo } from 'react';
 import { dayOf, timeOfDay } from '../../parts/dates';
 import type { EntryKey } from '../../history/logbook';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 import { useElementWidth } from '../../parts/use-element-width';
 
 const HEIGHT = 34;

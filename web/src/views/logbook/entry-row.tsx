@@ -3,7 +3,7 @@ import { CircleAlert, Download, Trash2 } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { showToast } from '../../app/toast-store';
+import { showToast } from '../../toasts/toast-store';
 import type { EntryKey } from '../../history/logbook';
 import { useEntry } from '../../history/use-logbook';
 import { Button } from '../../parts/button';
@@ -15,7 +15,7 @@ import { deleteTake } from '../../store/takes';
 import { eventText, KIND_WORDS } from './entry-words';
 import { beatsName, saveBeats, saveClock, saveSound, saveTake } from './save-entry';
 import { TakeThumb } from './take-thumb';
-import { count, decimal } from '../../parts/numbers';
+import { count, decimal } from '../../words/numbers';
 import { exactTime } from '../../parts/dates';
 
 /** One entry of the logbook: time, kind, result and actions. */

@@ -4,11 +4,11 @@ import { cancelFiles, previewFile, saveAll, useFilesFlow } from '../../files/fil
 import { openAny } from '../../files/open-any';
 import { writeRigFile } from '../../files/rig-file';
 import { Button } from '../../parts/button';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 import { Notice } from '../../parts/notice';
 import { saveFile } from '../../parts/save-file';
 import type { Rig } from '../../store/records';
-import { useTakes } from '../../store/use-takes';
+import { useTakes } from '../../studio/use-takes';
 import { ImportPreview } from './import-preview';
 import { saveBeats } from './save-entry';
 import { StreamList } from './stream-list';

@@ -2,7 +2,7 @@ import { addDays, format, parseISO, startOfDay } from 'date-fns';
 import type { EntryKey, EntryKind, LogbookFilter } from '../../history/logbook';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
-import { count, whole } from '../../parts/numbers';
+import { count, whole } from '../../words/numbers';
 import type { Rig } from '../../store/records';
 import { KIND_WORDS } from './entry-words';
 

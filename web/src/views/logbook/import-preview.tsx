@@ -2,11 +2,11 @@ import { useState } from 'react';
 import { discardPreview, mergePreview, replaceWithPreview } from '../../files/files-flow';
 import type { Preference } from '../../files/merge';
 import type { Preview } from '../../files/protocol';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { bytesText } from '../../parts/words';
 import { dateOf } from '../../parts/dates';
-import { count, whole } from '../../parts/numbers';
+import { count, whole } from '../../words/numbers';
 
 const MAX_NAMED = 8;
 

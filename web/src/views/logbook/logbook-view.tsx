@@ -1,6 +1,6 @@
 import { Tabs } from 'radix-ui';
 import { useNavigate, useParams, useSearchParams } from 'react-router';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 import { PanelTabs } from '../../parts/panel-tabs';
 import { ComparePanel } from './compare-panel';
 import { FilesPanel } from './files-panel';

@@ -1,5 +1,5 @@
 import { format } from 'date-fns';
-import { showToast } from '../../app/toast-store';
+import { showToast } from '../../toasts/toast-store';
 import { files } from '../../files/files-flow';
 import { writeTakeFile } from '../../files/take-file';
 import { saveFile } from '../../parts/save-file';

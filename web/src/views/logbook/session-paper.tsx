@@ -3,10 +3,10 @@ import { Paper } from '../../parts/paper';
 import { latenessText, signed } from '../../parts/words';
 import type { Gear, Rig, Take } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { useTakes } from '../../store/use-takes';
+import { useTakes } from '../../studio/use-takes';
 import { BoxSettings } from '../rig/box-settings';
 import { TakeThumb } from './take-thumb';
-import { count, decimal, fps } from '../../parts/numbers';
+import { count, decimal, fps } from '../../words/numbers';
 import { longDateAndTime } from '../../parts/dates';
 
 /** The printed session sheet: leader, offsets, device settings and the latest proof. */

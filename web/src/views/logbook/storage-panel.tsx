@@ -1,12 +1,13 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useState } from 'react';
-import { showToast } from '../../app/toast-store';
+import { showToast } from '../../toasts/toast-store';
 import { files, saveAll } from '../../files/files-flow';
 import { askToKeep, lookAtStorage, useStorage } from '../../history/watch-storage';
-import { switchRig, useSession } from '../../hub/session';
+import { switchRig } from '../../studio/rig';
+import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { ConfirmButton } from '../../parts/confirm-button';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 import { Notice } from '../../parts/notice';
 import { saveFile } from '../../parts/save-file';
 import { bytesText } from '../../parts/words';

@@ -3,15 +3,15 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { writeMessageFile, writeMessageText } from '@metronomo/core';
-import { showToast } from '../../app/toast-store';
-import { playBack, stopPlayBack, trackOf, useCapture } from '../../hub/capture-flow';
+import { showToast } from '../../toasts/toast-store';
+import { playBack, stopPlayBack, trackOf, useCapture } from '../../flow-effects/capture-flow';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
 import { saveFile } from '../../parts/save-file';
 import { database } from '../../store/database';
 import type { CapturedStream, Rig } from '../../store/records';
 import { deleteStream, listStreams, messagesOf } from '../../store/streams';
-import { count, decimal } from '../../parts/numbers';
+import { count, decimal } from '../../words/numbers';
 import { exactDayAndTime } from '../../parts/dates';
 
 /** Captured messages: export them, or play them back into the hub. */

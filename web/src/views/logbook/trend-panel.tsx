@@ -3,9 +3,9 @@ import { trendOf, type TrendPoint } from '../../history/trend';
 import { LineFigure } from '../../parts/chart-figure';
 import { InlineSelect } from '../../parts/inline-select';
 import { latenessText, signed } from '../../parts/words';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 import type { Rig } from '../../store/records';
-import { useAllTakes } from '../../store/use-takes';
+import { useAllTakes } from '../../studio/use-takes';
 import { exactDayAndTime } from '../../parts/dates';
 
 /** One device's latency from take to take: without its offset, and as it landed with it. */

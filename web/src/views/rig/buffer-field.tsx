@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { changeRig } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
 import { setBuffer, type NetworkSession } from '../../network/api';
 import { withPeer } from '../../network/peers';
 import type { RememberedPeer } from '../../store/records';

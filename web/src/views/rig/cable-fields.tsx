@@ -1,7 +1,9 @@
 import { HUB_ID, RigError, type Cable, type SocketRef } from '@metronomo/core';
 import { useState } from 'react';
-import { useMidiPorts, type MidiPort } from '../../hub/midi-ports';
-import { changeRig, useSession } from '../../hub/session';
+import { usePorts } from '../../ports/port-registry';
+import type { MidiPort } from '../../ports/port-adapter';
+import { changeRig } from '../../studio/rig';
+import { useSession } from '../../studio/session';
 import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 import type { Gear, Rig } from '../../store/records';
@@ -10,7 +12,7 @@ import { connect, disconnect, setInputPort, setOutputPort } from '../../store/ri
 /** The device's connections: a port of the hub, or another device's out or thru. */
 export function CableFields({ gear }: { gear: Gear }) {
   const rig = useSession(({ rig }) => rig);
-  const { outputs, inputs } = useMidiPorts();
+  const { outputs, inputs } = usePorts();
   const [problem, setProblem] = useState<string | null>(null);
   if (!rig) return null;
   const portsOf = (wanted: 'in' | 'out', here: readonly MidiPort[]) => {

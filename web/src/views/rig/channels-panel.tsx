@@ -9,7 +9,7 @@ import {
 } from '@metronomo/core';
 import clsx from 'clsx';
 import { Trash2 } from 'lucide-react';
-import { changeRig } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Rig } from '../../store/records';

@@ -1,5 +1,5 @@
 import { checklist } from '@metronomo/core';
-import { changeRig } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
 import type { Gear, Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { Check } from '../../parts/check';

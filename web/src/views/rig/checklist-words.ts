@@ -1,5 +1,5 @@
 import type { ChecklistItem } from '@metronomo/core';
-import { fps } from '../../parts/numbers';
+import { fps } from '../../words/numbers';
 
 /** A setting to make on the device, in generic words, because menus differ between makers. */
 export function checklistWords(item: ChecklistItem): string {

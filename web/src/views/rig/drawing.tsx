@@ -20,8 +20,9 @@ import {
   type NodeChange,
 } from '@xyflow/react';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
-import { showToast } from '../../app/toast-store';
-import { changeRig, useSession } from '../../hub/session';
+import { showToast } from '../../toasts/toast-store';
+import { changeRig } from '../../studio/rig';
+import { useSession } from '../../studio/session';
 import type { Rig } from '../../store/records';
 import { connect, disconnect, planOf } from '../../store/rig-plan';
 import { CableEdge, type CableEdgeData } from './cable-edge';

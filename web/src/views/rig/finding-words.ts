@@ -1,5 +1,5 @@
 import { HUB_ID, type Cure, type Seen, type WireConflictKind } from '@metronomo/core';
-import { count, decimal, fps, percent } from '../../parts/numbers';
+import { count, decimal, fps, percent } from '../../words/numbers';
 
 export interface FindingWords {
   title: string;

@@ -4,7 +4,7 @@ import { useForm } from 'react-hook-form';
 import { object, string } from 'yup';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 import type { Gear } from '../../store/records';
 import { withAudioOuts } from '../../store/gear';
 import { movesWith } from '../../store/rig-plan';

@@ -1,12 +1,14 @@
 import { useEffect, useState } from 'react';
 import { AUDIO_PREFIX, listAudioInputs } from '../../audio/audio-input';
-import { changeRig, openInput, useSession } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
+import { inputDesk } from '../../studio/input';
+import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 import { BOATHOUSE_SOURCE } from '../../store/boathouse';
 import type { Rig } from '../../store/records';
-import { count, whole } from '../../parts/numbers';
+import { count, whole } from '../../words/numbers';
 
 /** The audio interface, the click input, and input levels. */
 export function InputPanel({ rig }: { rig: Rig }) {
@@ -40,7 +42,7 @@ export function InputPanel({ rig }: { rig: Rig }) {
           )}
         </Field>
         {sourceId.startsWith(AUDIO_PREFIX) && !input && (
-          <Button onClick={() => void openInput(sourceId)}>Open audio input</Button>
+          <Button onClick={() => void inputDesk.open(sourceId)}>Open audio input</Button>
         )}
         {problem && <Notice>{problem}</Notice>}
         {input && (

@@ -1,6 +1,6 @@
 import { compareLeaders, HUB_ID, type Candidate } from '@metronomo/core';
 import { ChevronDown, ChevronUp, X } from 'lucide-react';
-import { changeRig } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Gear, Rig } from '../../store/records';

@@ -1,8 +1,9 @@
 import type { Cure, Finding, Severity } from '@metronomo/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { clearReconnected } from '../../hub/midi-ports';
-import { changeRig, command } from '../../hub/session';
+import { clearReconnected } from '../../ports/port-registry';
+import { changeRig } from '../../studio/rig';
+import { command } from '../../studio/workers';
 import { Button } from '../../parts/button';
 import type { Rig } from '../../store/records';
 import { applyCure } from '../../store/rig-plan';

@@ -5,7 +5,7 @@ import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import type { LineTestResult, Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { storeAnswer, LineTestError, testLine } from './test-line';
+import { storeAnswer, LineTestError, testLine } from '../../flow-effects/test-line';
 
 const ANSWERS: Readonly<Record<LineTestResult['answer'], string>> = {
   sound: 'Sound received',

@@ -1,6 +1,6 @@
 import type { FrameRate, MenuSettings } from '@metronomo/core';
 import { Field, Select } from '../../parts/field';
-import { fps } from '../../parts/numbers';
+import { fps } from '../../words/numbers';
 import type { Gear } from '../../store/records';
 import { Check } from '../../parts/check';
 

@@ -1,7 +1,7 @@
 import { RotateCw, X } from 'lucide-react';
 import { useState } from 'react';
-import { showToast } from '../../app/toast-store';
-import { changeRig, undoWhileLatest } from '../../hub/session';
+import { showToast } from '../../toasts/toast-store';
+import { changeRig, undoWhileLatest } from '../../studio/rig';
 import {
   accept,
   invite,
@@ -20,7 +20,7 @@ import { SessionMark } from '../../parts/session-mark';
 import type { RememberedPeer, Rig } from '../../store/records';
 import { AddressForm } from './address-form';
 import { BufferField } from './buffer-field';
-import { decimal } from '../../parts/numbers';
+import { decimal } from '../../words/numbers';
 
 /** Network peers: discovered, invited, inviting, remembered. */
 export function NetworkPanel({ rig }: { rig: Rig }) {

@@ -1,9 +1,11 @@
 import { X } from 'lucide-react';
 import type { Socket } from '@metronomo/core';
-import { showToast } from '../../app/toast-store';
-import { requestMidiPorts, useMidiPorts, type MidiPort } from '../../hub/midi-ports';
-import { changeRig, undoWhileLatest } from '../../hub/session';
-import { peerKeyOf } from '../../network/port-ids';
+import { showToast } from '../../toasts/toast-store';
+import { useMidiAccess, webMidi } from '../../ports/web-midi';
+import { usePorts } from '../../ports/port-registry';
+import type { MidiPort } from '../../ports/port-adapter';
+import { changeRig, undoWhileLatest } from '../../studio/rig';
+import { canDisconnect, kindOf } from '../../ports/port-ids';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import type { Rig } from '../../store/records';
@@ -25,7 +27,8 @@ const DIRECTIONS = [
 
 /** This computer's MIDI ports, once the musician connects them, and the ones the hub uses. */
 export function PortPanel({ rig }: { rig: Rig }) {
-  const { access, outputs, inputs, sysex } = useMidiPorts();
+  const { outputs, inputs } = usePorts();
+  const { access, sysex } = useMidiAccess();
   const problem = access in PROBLEMS ? PROBLEMS[access as keyof typeof PROBLEMS] : null;
   const needsSysex = rig.gear.some(({ syncsTo, mmc }) => syncsTo === 'timecode' || mmc);
   const isAdopted = ({ id, direction }: MidiPort) =>
@@ -35,7 +38,7 @@ export function PortPanel({ rig }: { rig: Rig }) {
     <section aria-label="MIDI ports">
       <h2 className="mb-2 text-lg font-bold">MIDI ports</h2>
       {access !== 'granted' && (
-        <Button disabled={access === 'asking'} onClick={() => void requestMidiPorts({ sysex: needsSysex })}>
+        <Button disabled={access === 'asking'} onClick={() => void webMidi.request({ sysex: needsSysex })}>
           Connect MIDI ports
         </Button>
       )}
@@ -75,7 +78,7 @@ export function PortPanel({ rig }: { rig: Rig }) {
       {access === 'granted' && !sysex && (
         <p className="mt-2 text-sm text-soft">
           SysEx is blocked, so timecode full frames, machine control and identity requests can’t be sent.{' '}
-          <Button tone="quiet" className="!px-0 underline" onClick={() => void requestMidiPorts({ sysex: true })}>
+          <Button tone="quiet" className="!px-0 underline" onClick={() => void webMidi.request({ sysex: true })}>
             Allow SysEx
           </Button>
         </p>
@@ -106,13 +109,14 @@ function PortGroup({ heading, label, children }: { heading: string; label: strin
 
 /** The hub's ports and their state. */
 function HubSockets({ rig }: { rig: Rig }) {
-  const { access, outputs, inputs, inUse } = useMidiPorts();
+  const { outputs, inputs } = usePorts();
+  const { access, inUse } = useMidiAccess();
   const stateOf = ({ portId, direction }: Socket) => {
-    if (portId?.startsWith('boathouse')) return { state: 'stand-in', ink: 'text-soft' };
+    if (portId && !canDisconnect(portId)) return { state: 'stand-in', ink: 'text-soft' };
     const port = (direction === 'in' ? inputs : outputs).find(({ id }) => id === portId);
     if (portId && inUse.has(portId)) return { state: 'in use', ink: 'text-wrong' };
     if (port?.connected) return { state: 'connected', ink: 'text-good' };
-    const isPeer = peerKeyOf(portId ?? '') !== null;
+    const isPeer = kindOf(portId ?? '') === 'network';
     if (access !== 'granted' && !isPeer) return { state: 'no MIDI access', ink: 'text-soft' };
     return { state: 'disconnected', ink: 'text-wrong' };
   };

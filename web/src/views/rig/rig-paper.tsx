@@ -6,7 +6,7 @@ import { BoxSettings } from './box-settings';
 import { FigureSvg } from './figure-svg';
 import { wordsFor } from './finding-words';
 import { useLineCheck } from './use-line-check';
-import { decimal } from '../../parts/numbers';
+import { decimal } from '../../words/numbers';
 import { longDate } from '../../parts/dates';
 
 /** The printed rig. */

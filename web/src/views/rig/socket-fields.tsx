@@ -1,7 +1,8 @@
 import type { LinkKind, Socket } from '@metronomo/core';
 import { Plus, X } from 'lucide-react';
-import { showToast } from '../../app/toast-store';
-import { changeRig, useSession } from '../../hub/session';
+import { showToast } from '../../toasts/toast-store';
+import { changeRig } from '../../studio/rig';
+import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
 import { withAudioOuts } from '../../store/gear';

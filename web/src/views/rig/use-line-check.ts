@@ -1,10 +1,13 @@
 import { lineCheck, NO_EVIDENCE, type Evidence, type Finding, type SourceSnapshot } from '@metronomo/core';
 import memoizeOne from 'memoize-one';
-import { useMidiPorts, type MidiPort } from '../../hub/midi-ports';
-import { useSession } from '../../hub/session';
+import { usePorts } from '../../ports/port-registry';
+import { canDisconnect } from '../../ports/port-ids';
+import { useMidiAccess } from '../../ports/web-midi';
+import type { MidiPort } from '../../ports/port-adapter';
+import { useSession } from '../../studio/session';
 import type { Rig, Take } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { useTakes } from '../../store/use-takes';
+import { useTakes } from '../../studio/use-takes';
 import { planOffsets } from '../../align/align-rows';
 
 export interface LineCheck {
@@ -15,7 +18,8 @@ export interface LineCheck {
 /** The current rig's findings. */
 export function useLineCheck(): LineCheck {
   const rig = useSession(({ rig }) => rig);
-  const { access, outputs, inputs, inUse, reconnected } = useMidiPorts();
+  const { outputs, inputs, reconnected } = usePorts();
+  const { access, inUse } = useMidiAccess();
   const takes = useTakes();
   // Serialized, so that equal values keep their identity.
   const heard = useSession(({ snapshot }) =>
@@ -38,7 +42,7 @@ const check = memoizeOne(
     inUse: ReadonlySet<string>,
     cameBack: ReadonlySet<string>,
   ): LineCheck => {
-    const standIns = rig.hubSockets.flatMap(({ portId }) => (portId?.startsWith('boathouse') ? [portId] : []));
+    const standIns = rig.hubSockets.flatMap(({ portId }) => (portId && !canDisconnect(portId) ? [portId] : []));
     const here = [...outputs, ...inputs].filter(({ connected }) => connected).map(({ id }) => id);
     const found = lineCheck(planOf(rig), {
       ...NO_EVIDENCE,

@@ -1,7 +1,7 @@
 import { Chart, LinearScale, LineElement, PointElement, Tooltip } from 'chart.js';
 import { Line } from 'react-chartjs-2';
-import { useDrift } from '../../hub/drift-watch';
-import type { Follower } from '../../hub/use-followers';
+import { useDrift } from '../../studio/drift-watch';
+import type { Follower } from '../../studio/use-followers';
 import { useInks } from '../../parts/use-inks';
 import { signed } from '../../parts/words';
 

@@ -1,8 +1,8 @@
 import clsx from 'clsx';
 import { memo, useMemo, useState } from 'react';
-import { useSession } from '../../hub/session';
-import { setOffset } from '../../hub/set-offset';
-import type { Follower } from '../../hub/use-followers';
+import { useSession } from '../../studio/session';
+import { setOffset } from '../../studio/set-offset';
+import type { Follower } from '../../studio/use-followers';
 import { BeatLineRow, BeatLineRule, beatLineDomain, type BeatLineDomain } from '../../parts/beat-line';
 import { OffsetField } from '../../parts/offset-field';
 import { StateMark } from '../../parts/state-mark';
@@ -12,7 +12,7 @@ import { Lamps } from './lamps';
 import { NudgeButtons } from './nudge-buttons';
 import { RowActions } from './row-actions';
 import { useReturnPosition } from './use-return-position';
-import { decimal, fps } from '../../parts/numbers';
+import { decimal, fps } from '../../words/numbers';
 
 const ROW_HEIGHT = 37;
 

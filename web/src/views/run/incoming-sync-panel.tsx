@@ -1,11 +1,12 @@
 import { HUB_ID, type SourceSnapshot } from '@metronomo/core';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { hub, useSession } from '../../hub/session';
+import { hub } from '../../studio/workers';
+import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { StateMark } from '../../parts/state-mark';
 import type { Rig } from '../../store/records';
-import { decimal } from '../../parts/numbers';
+import { decimal } from '../../words/numbers';
 
 /** Sync arriving from every possible leader and, in the demo, the controls of the stand-in that can lead. */
 export function IncomingSyncPanel({ rig }: { rig: Rig }) {

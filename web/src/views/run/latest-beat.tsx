@@ -1,7 +1,7 @@
 import { BEAT_VIEW_MS } from '@metronomo/core';
 import { scaleLinear } from 'd3-scale';
-import { useSession } from '../../hub/session';
-import type { Follower } from '../../hub/use-followers';
+import { useSession } from '../../studio/session';
+import type { Follower } from '../../studio/use-followers';
 import { useElementWidth } from '../../parts/use-element-width';
 import { SampleWaveform } from '../../parts/waveform';
 import { useReturnPosition } from './use-return-position';

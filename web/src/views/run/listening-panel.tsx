@@ -1,8 +1,9 @@
 import { CLICK_SOUNDS, type ClickSound } from '@metronomo/core';
 import { Slider } from 'radix-ui';
 import { useListening } from '../../audio/listening';
-import { changeRig, useSession } from '../../hub/session';
-import type { Follower } from '../../hub/use-followers';
+import { changeRig } from '../../studio/rig';
+import { useSession } from '../../studio/session';
+import type { Follower } from '../../studio/use-followers';
 import { BOATHOUSE_SOURCE } from '../../store/boathouse';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';

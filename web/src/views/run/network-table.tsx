@@ -1,9 +1,9 @@
 import { Link } from 'react-router';
-import { useWire } from '../../network/network-ports';
-import { usePeerSessions } from '../../network/use-peer-sessions';
+import { useWire } from '../../studio/network-door';
+import { usePeerSessions } from '../../studio/use-peer-sessions';
 import { Notice } from '../../parts/notice';
 import { SessionMark } from '../../parts/session-mark';
-import { decimal } from '../../parts/numbers';
+import { decimal } from '../../words/numbers';
 
 const TITLES = [
   'Peer',

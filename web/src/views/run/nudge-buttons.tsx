@@ -1,8 +1,9 @@
 import { useEffect, useRef, useState } from 'react';
 import { ChevronsLeft, ChevronsRight } from 'lucide-react';
-import { command, hub, useSession } from '../../hub/session';
-import { setOffset } from '../../hub/set-offset';
-import type { Follower } from '../../hub/use-followers';
+import { command, hub } from '../../studio/workers';
+import { useSession } from '../../studio/session';
+import { setOffset } from '../../studio/set-offset';
+import type { Follower } from '../../studio/use-followers';
 
 /** Tempo change while a button is held, as a share. */
 const NUDGE = 0.03;

@@ -1,5 +1,6 @@
 import { Play, Plug, RotateCcw, Square, Unplug } from 'lucide-react';
-import { command, useSession } from '../../hub/session';
+import { command } from '../../studio/workers';
+import { useSession } from '../../studio/session';
 import type { Gear } from '../../store/records';
 
 /** Stop, mute or restart one follower. */

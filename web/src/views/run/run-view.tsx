@@ -1,8 +1,8 @@
 import { Tabs } from 'radix-ui';
 import { useCallback, useState } from 'react';
 import { Link } from 'react-router';
-import { useSession } from '../../hub/session';
-import { useFollowers, type Follower } from '../../hub/use-followers';
+import { useSession } from '../../studio/session';
+import { useFollowers, type Follower } from '../../studio/use-followers';
 import { PanelTabs } from '../../parts/panel-tabs';
 import type { Gear } from '../../store/records';
 import { DriftPanel } from './drift-panel';

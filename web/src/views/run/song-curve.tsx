@@ -1,10 +1,10 @@
 import { songMaps, TempoMap } from '@metronomo/core';
 import { extent } from 'd3-array';
 import { scaleLinear } from 'd3-scale';
-import { useSession } from '../../hub/session';
+import { useSession } from '../../studio/session';
 import { useElementWidth } from '../../parts/use-element-width';
 import type { Song } from '../../store/records';
-import { count } from '../../parts/numbers';
+import { count } from '../../words/numbers';
 
 const HEIGHT = 86;
 const PAPER = { top: 22, bottom: 16 };

@@ -14,9 +14,10 @@ import {
 import { FolderOpen, Plus } from 'lucide-react';
 import { useState } from 'react';
 import { ValidationError } from 'yup';
-import { locate } from '../../app/locate';
-import { showToast } from '../../app/toast-store';
-import { changeRig, undoWhileLatest, useSession } from '../../hub/session';
+import { locate } from '../../studio/locate';
+import { showToast } from '../../toasts/toast-store';
+import { changeRig, undoWhileLatest } from '../../studio/rig';
+import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
 import { OpenFile } from '../../parts/open-file';
@@ -24,7 +25,7 @@ import { saveFile } from '../../parts/save-file';
 import type { Rig, Song } from '../../store/records';
 import { SectionRow } from './section-row';
 import { SongCurve } from './song-curve';
-import { count, decimal, fps } from '../../parts/numbers';
+import { count, decimal, fps } from '../../words/numbers';
 
 const NEW: Section = { name: 'Section', bars: 8, bpm: 120, toBpm: null, beatsPerBar: 4, beatUnit: 4 };
 const MAX_SECTIONS = 500;

@@ -1,6 +1,6 @@
 import { TRIGGER_STEPS, type TriggerMessage, type TriggerStep } from '@metronomo/core';
 import { Plus, X } from 'lucide-react';
-import { changeRig } from '../../hub/session';
+import { changeRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
 import type { Gear, Rig, Trigger } from '../../store/records';
 

@@ -1,8 +1,8 @@
-import { beatOf, useDrift } from '../../hub/drift-watch';
-import { useSession } from '../../hub/session';
-import { barsBeatsTicks, songTimecode, type SongFacts } from '../../hub/song-facts';
-import { useSongFacts } from '../../hub/use-song-facts';
-import type { Follower } from '../../hub/use-followers';
+import { beatOf, useDrift } from '../../studio/drift-watch';
+import { useSession } from '../../studio/session';
+import { barsBeatsTicks, songTimecode, type SongFacts } from '../../studio/song-facts';
+import { useSongFacts } from '../../studio/use-song-facts';
+import type { Follower } from '../../studio/use-followers';
 import { latenessText } from '../../parts/words';
 
 /** A follower's position from its last hit: bar and beat, and in words also timecode, latency and the last stop. */

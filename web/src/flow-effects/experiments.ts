@@ -1,0 +1,352 @@
+import type { ReturnReading } from '@metronomo/core';
+import { collecting, type Look } from '../flows/collecting';
+import { recording } from '../flows/recording';
+import { starts } from '../flows/starts';
+import { tempoPlan } from '../measure/analyze-take';
+import { keepCalibration } from '../store/calibrations';
+import { database } from '../store/database';
+import type { Gear, Rig, Take } from '../store/records';
+import { songOf } from '../studio/feeds';
+import { setExperiment } from '../studio/hub-plan';
+import { useSession } from '../studio/session';
+import { factsOf } from '../studio/song-facts';
+import { command, hub, measure } from '../studio/workers';
+import { hubMustLead, isRolling, playHub, stopHub, waitForHub } from './hub-motion';
+import { does, runFlow } from './run-flow';
+import { checkObstacles, framedTake, LEAD_IN_MS, recorded } from './take-flow';
+import { analyzeTake, measureTake, newTake, portsOf, Recorder, recoverTake, showProgress } from './take-desk';
+
+/** Time for the tail of the last beat, and for the slowest gear. */
+const TAIL_MS = 600;
+
+function rigInUse(): Rig {
+  const { rig } = useSession.getState();
+  if (!rig) throw new Error('No rig is open. Open one in Rig.');
+  return rig;
+}
+
+/** Ends a test: the hub stops, and plays the rig's own song again. */
+async function giveBack(): Promise<void> {
+  await stopHub();
+  await setExperiment({});
+}
+
+const CALIBRATION_BARS = 4;
+
+/** Audio round trip: the hub's click through a cable back into `channel`, against its due time. */
+export async function runCalibration(channel: number): Promise<Take | null> {
+  const wasRolling = isRolling();
+  const { result: take } = await measureTake({
+    needs: { ports: [], input: true, motion: true },
+    prepare() {
+      if (!useSession.getState().input) throw new Error('No audio input is open. Open one in Rig.');
+    },
+    start: playHub,
+    ...framedTake(
+      ({ bpm, beatsMs }) => ({
+        gear: [],
+        plan: { question: 'calibration' },
+        beats: { bpm, firstBeatMs: beatsMs[0] ?? 0 },
+      }),
+      { bars: CALIBRATION_BARS },
+      (bare) => ({ ...bare, lines: [pathLine(channel)] }),
+    ),
+    async restore() {
+      if (!wasRolling) await stopHub();
+    },
+  });
+  const report = take?.status === 'done' ? take.lines[0]?.report : null;
+  if (take && report?.believable)
+    await keepCalibration({
+      input: take.input,
+      sampleRate: take.sampleRate,
+      roundTripMs: report.medianMs,
+      bufferMs: take.conditions?.bufferMs ?? null,
+      takeId: take.id,
+      at: take.startedAt,
+    });
+  return take;
+}
+
+function pathLine(channel: number): Take['lines'][number] {
+  return {
+    gearId: null,
+    name: 'Loopback',
+    channel,
+    offsetMs: 0,
+    report: null,
+    landings: [],
+    pulsesMs: [],
+    onsetsMs: [],
+  };
+}
+
+const CHASE_PAUSE_MS = 1200;
+/** Time for the hub to start, and to stop. */
+const CHASE_TURN_MS = 400;
+
+export interface ChaseSettings {
+  gear: Gear;
+  channel: number;
+  starts: number;
+  /** Duration of each run. */
+  runMs: number;
+  /** Tempo of the click recorded on the follower, from the start of the song. */
+  bpm: number;
+}
+
+/** Starts timecode repeatedly and measures where the follower lands. */
+export async function runChase({ gear, channel, starts: count, runMs, bpm }: ChaseSettings): Promise<Take | null> {
+  const rig = rigInUse();
+  const heard = { ...gear, returnChannel: channel };
+  const recorder = new Recorder();
+  const startedMs: number[] = [];
+  const { result } = await measureTake({
+    needs: { ports: portsOf([gear]), input: true, motion: false },
+    async prepare() {
+      hubMustLead();
+      checkObstacles([heard]);
+      await stopHub();
+      await setExperiment({ song: { ...songOf(rig), tempo: [{ beat: 0, bpm }], afterStop: 'toStart' } });
+    },
+    start: () => undefined,
+    capture: () => {
+      const machine = starts.provide({
+        actors: {
+          record: does(() => {
+            const take = newTake(rig, [heard], { bpm, plan: { question: 'chase', startedMs: [] } });
+            const fromMs = performance.now();
+            const toMs = fromMs + count * (runMs + CHASE_PAUSE_MS + 2 * CHASE_TURN_MS) + TAIL_MS;
+            return recorder.record(take, fromMs, toMs, 'repeated starts');
+          }),
+          startFromTop: does(async (_, signal: AbortSignal) => {
+            command({ kind: 'locate', beat: 0 });
+            command({ kind: 'play', countIn: false });
+            await waitForHub('rolling', signal);
+            startedMs.push(whenItBegan());
+            await measure.planTake({ question: 'chase', startedMs });
+          }),
+          stop: does(stopHub),
+        },
+        actions: { finish: recorder.finish, complete: () => void measure.completeTake() },
+      });
+      return recorded(runFlow(machine, { input: { starts: count, runMs, pauseMs: CHASE_PAUSE_MS } }));
+    },
+    analyze: analyzeTake,
+    recover: (why) => recorder.recover(why),
+    restore: giveBack,
+  });
+  return result;
+}
+
+const TEMPO_BARS = 4;
+
+/** A tempo step and a ramp back, and how every follower handles them. */
+export async function runTempo(gear: readonly Gear[], share: number): Promise<Take | null> {
+  const rig = rigInUse();
+  const { meter } = factsOf(rig.song, rig.bpm);
+  const { beatsPerBar, beatUnit } = meter.meterAt(0);
+  const change = { bpm: rig.bpm, otherBpm: rig.bpm * (1 + share), beats: (TEMPO_BARS * beatsPerBar * 4) / beatUnit };
+  const { bpm, otherBpm, beats } = change;
+  const tempo = [
+    { beat: 0, bpm },
+    { beat: beats, bpm: otherBpm },
+    { beat: 2 * beats, bpm: otherBpm, curve: 'linear' as const },
+    { beat: 3 * beats, bpm },
+  ];
+  const recorder = new Recorder();
+  const { result } = await measureTake({
+    needs: { ports: portsOf(gear), input: true, motion: true },
+    async prepare() {
+      hubMustLead();
+      checkObstacles(gear);
+      await stopHub();
+      await setExperiment({ song: { ...songOf(rig), tempo, afterStop: 'toStart' } });
+    },
+    async start(signal) {
+      command({ kind: 'locate', beat: 0 });
+      // With count-in, so that everyone is locked on the first beat.
+      command({ kind: 'play', countIn: true });
+      await waitForHub('rolling', signal);
+    },
+    capture: () => {
+      const beganMs = whenItBegan();
+      const take = newTake(rig, gear, { bpm, plan: { question: 'tempo', beganMs, ...change } });
+      const toMs = beganMs + tempoPlan(change).msAt(4 * beats - 1) + TAIL_MS;
+      return recorderAlone(recorder, () => recorder.record(take, beganMs - LEAD_IN_MS, toMs, 'tempo test'));
+    },
+    analyze: analyzeTake,
+    recover: (why) => recorder.recover(why),
+    restore: giveBack,
+  });
+  return result;
+}
+
+/** A stretch that is known before: nothing to frame, no turns. */
+function recorderAlone(recorder: Recorder, record: () => Promise<Take>) {
+  const machine = recording.provide({
+    actors: { frame: does(() => []), record: does(record) },
+    actions: { finish: recorder.finish },
+  });
+  return recorded(runFlow(machine));
+}
+
+/** When the song was at its start, in window time. */
+function whenItBegan(): number {
+  const { snapshot, snapshotAtMs } = useSession.getState();
+  return snapshotAtMs - snapshot.songMs;
+}
+
+const WRITE_EVERY_MS = 1000;
+/** Time to start, and for everyone to lock. */
+const SETTLE_MS = 6000;
+
+/** A long run: every landing is stored as it is detected; the audio isn't kept. */
+export async function runDrift(gear: readonly Gear[], seconds: number): Promise<Take | null> {
+  const rig = rigInUse();
+  const wasRolling = isRolling();
+  const { bpm } = useSession.getState().snapshot;
+  const take = newTake(rig, gear, { bpm, plan: { question: 'drift' } });
+  const { result } = await measureTake({
+    needs: { ports: portsOf(gear), input: true, motion: true },
+    prepare: () => checkObstacles(gear),
+    start: playHub,
+    capture: () => {
+      const run = new LandingsKept(take, seconds, wasRolling ? 0 : SETTLE_MS);
+      const machine = collecting.provide({
+        actors: { open: does(() => run.open()), look: does(() => run.look()), close: does(() => run.close()) },
+      });
+      return runFlow(machine, { input: { everyMs: WRITE_EVERY_MS } });
+    },
+    async analyze(ending: string | null) {
+      await database.takes.update(take.id, ending ? { status: 'interrupted', ending } : { status: 'done' });
+      return measure.analyze(take.id);
+    },
+    recover: (why) => recoverTake(take.id, why ?? 'The take failed.'),
+    async restore() {
+      if (!wasRolling) await stopHub();
+    },
+  });
+  return result;
+}
+
+/** Landings as they are heard: channel, time, and lateness in ms. */
+class LandingsKept {
+  readonly #take: Take;
+  readonly #seconds: number;
+  readonly #settleMs: number;
+  readonly #lastHits = new Map<number, number>();
+  #fresh: number[] = [];
+  #looks = 0;
+  #beganMs = 0;
+  #forget: () => void = () => undefined;
+
+  constructor(take: Take, seconds: number, settleMs: number) {
+    this.#take = take;
+    this.#seconds = seconds;
+    this.#settleMs = settleMs;
+  }
+
+  async open(): Promise<void> {
+    await database.takes.put(this.#take);
+    this.#beganMs = performance.now() + this.#settleMs;
+    this.#forget = useSession.subscribe(({ live }, before) => {
+      if (live && live !== before.live && performance.now() >= this.#beganMs) this.#keep(live.readings);
+    });
+  }
+
+  #keep(readings: readonly ReturnReading[]): void {
+    for (const { channel } of this.#take.lines) {
+      const { landedMs = null, landings = [] } = readings[channel] ?? {};
+      const newest = landings.at(-1);
+      if (landedMs === null || !newest || landedMs <= (this.#lastHits.get(channel) ?? -Infinity)) continue;
+      this.#lastHits.set(channel, landedMs);
+      this.#fresh.push(channel, landedMs - newest.lateMs, newest.lateMs);
+    }
+  }
+
+  async look(): Promise<Look> {
+    const capturedSeconds = (performance.now() - this.#beganMs) / 1000;
+    const times = Float64Array.from(this.#fresh.splice(0));
+    if (times.length > 0) await database.ticks.add({ takeId: this.#take.id, index: this.#looks++, times });
+    if (capturedSeconds >= 0) showProgress({ capturedSeconds, wantedSeconds: this.#seconds });
+    return { done: capturedSeconds >= this.#seconds };
+  }
+
+  close(): void {
+    this.#forget();
+  }
+}
+
+const LOOP_NOTES = 64;
+const LOOP_EVERY_MS = 120;
+const LOOP_LEAD_MS = 500;
+const LOOP_NOTE = 61;
+const LOOK_EVERY_MS = 250;
+
+interface Port {
+  portId: string;
+  name: string;
+}
+
+/** MIDI round trip: notes out of one port and back in on another, through a cable or a thru. */
+export async function runLoop(out: Port, back: Port, channel: number): Promise<Take | null> {
+  const take = newTake(rigInUse(), [], { bpm: useSession.getState().snapshot.bpm, plan: { question: 'loop' } });
+  const arrived: number[] = [];
+  const pulsesMs: number[] = [];
+  const wantedSeconds = (LOOP_LEAD_MS + LOOP_NOTES * LOOP_EVERY_MS) / 1000 + 0.5;
+  const open = async () => {
+    const firstMs = performance.now() + LOOP_LEAD_MS;
+    pulsesMs.push(...Array.from({ length: LOOP_NOTES }, (_, i) => firstMs + i * LOOP_EVERY_MS));
+    await hub.keepArrivals(back.portId);
+    await hub.sendTest(
+      pulsesMs.flatMap((atMs) => [
+        { portId: out.portId, bytes: Uint8Array.of(0x8f + channel, LOOP_NOTE, 1), atMs },
+        { portId: out.portId, bytes: Uint8Array.of(0x7f + channel, LOOP_NOTE, 64), atMs: atMs + LOOP_EVERY_MS / 2 },
+      ]),
+    );
+  };
+  const look = async (): Promise<Look> => {
+    for (const { message, atMs } of await hub.keepArrivals(back.portId))
+      if (message.kind === 'noteOn' && message.note === LOOP_NOTE) arrived.push(atMs);
+    const capturedSeconds = (performance.now() - (pulsesMs[0] ?? 0) + LOOP_LEAD_MS) / 1000;
+    showProgress({ capturedSeconds, wantedSeconds });
+    return { done: capturedSeconds >= wantedSeconds };
+  };
+  const { result } = await measureTake({
+    needs: { ports: [out, back].map(({ portId, name }) => lostPort(portId, name)), input: false, motion: false },
+    prepare() {
+      if (useSession.getState().snapshot.state !== 'stopped')
+        throw new Error('Stop playback first. Otherwise clock and test notes would delay each other.');
+    },
+    start: () => undefined,
+    capture: () => {
+      const close = async () => void (await hub.keepArrivals(null));
+      const machine = collecting.provide({ actors: { open: does(open), look: does(look), close: does(close) } });
+      return runFlow(machine, { input: { everyMs: LOOK_EVERY_MS } });
+    },
+    async analyze(ending: string | null) {
+      if (arrived.length === 0)
+        throw new Error(
+          ending ??
+            `No notes returned from ${back.name}. Connect a cable from the output port, or turn on MIDI thru on the device in between.`,
+        );
+      const [firstMs = 0] = pulsesMs;
+      const line = {
+        ...pathLine(0),
+        name: out.name === back.name ? `${out.name} and back` : `${out.name} to ${back.name}`,
+        pulsesMs: pulsesMs.map((ms) => ms - firstMs),
+        onsetsMs: arrived.map((ms) => ms - firstMs),
+      };
+      await database.takes.put({ ...take, status: 'done', lines: [line] });
+      return measure.analyze(take.id);
+    },
+    recover: () => Promise.resolve(null),
+    restore: async () => void (await hub.keepArrivals(null)),
+  });
+  return result;
+}
+
+function lostPort(portId: string, name: string) {
+  return { portId, sentence: () => `${name} was disconnected during the test. Reconnect it, then repeat the test.` };
+}

@@ -1,0 +1,80 @@
+import { BARE, connect, setOutputPort, withOffset } from '../store/rig-plan';
+import { gear } from '../store/gear';
+import type { Rig } from '../store/records';
+import { feedsOf } from './feeds';
+import { sourcesOf } from './sources';
+
+const bare: Rig = {
+  id: 'r',
+  name: 'R',
+  demo: false,
+  bpm: 120,
+  gear: [gear({ id: 'a', name: 'A', offsetMs: -5 }), gear({ id: 'b', name: 'B' })],
+  ...BARE,
+  input: { sourceId: 'none', label: '', clickChannel: 0 },
+};
+const rig = setOutputPort(bare, 'a', { id: 'midi:1', name: 'One' });
+const behind = connect(rig, { gearId: 'a', socketId: 'thru' }, { gearId: 'b', socketId: 'in' });
+
+test('the click and one feed for each wire', () => {
+  expect(feedsOf(rig).map(({ id, portId }) => [id, portId])).toEqual([
+    ['click', 'click'],
+    ['midi:1', 'midi:1'],
+  ]);
+  expect(feedsOf(rig)[1]!.settings).toMatchObject({ offsetMs: -5, sends: { clock: true, transport: true } });
+});
+
+test('driven by notes, a follower gets quarter notes on its channel, no clock, and its offset', () => {
+  const { settings } = feedsOf(rig, ['a'])[1]!;
+  expect(settings.sends).toEqual({ clock: false, transport: false, position: false, timecode: null });
+  expect(settings).toMatchObject({ offsetMs: -5, notes: { channel: 10 } });
+});
+
+test('gear behind a thru adds to the wire, and doesn’t get a stream of its own', () => {
+  const clockWhileStopped = { ...behind, gear: behind.gear.map((one) => ({ ...one, clockWhileStopped: true })) };
+  expect(feedsOf(clockWhileStopped).map(({ id, settings }) => [id, settings.clockWhileStopped])).toEqual([
+    ['click', false],
+    ['midi:1', true],
+  ]);
+  const [, notes, ...more] = feedsOf(behind, ['b']);
+  expect(notes).toMatchObject({ id: 'b', portId: 'midi:1', settings: { notes: { channel: 10 } } });
+  expect(more).toEqual([]);
+});
+
+test('an offset moves everyone with the same sync on the wire', () => {
+  expect(withOffset(behind, 'b', 3).gear.map(({ offsetMs }) => offsetMs)).toEqual([3, 3]);
+  expect(withOffset(rig, 'b', 3).gear.map(({ offsetMs }) => offsetMs)).toEqual([-5, 3]);
+});
+
+test('each feed knows what its bytes reach', () => {
+  expect(feedsOf(behind)[1]).toMatchObject({ reaches: ['a', 'b'], sendsToLeader: false });
+});
+
+/** Cables from outs of gear to hub inputs, by socket ids. */
+const into = (...cables: [gearId: string, socketId: string, hubSocketId: string][]): Rig => ({
+  ...bare,
+  hubSockets: ['in 1', 'in 2'].map((id) => ({ id, label: id, direction: 'in', link: 'din', portId: `midi:${id}` })),
+  cables: cables.map(([gearId, socketId, hubSocketId]) => ({
+    id: `${gearId} ${hubSocketId}`,
+    from: { gearId, socketId },
+    to: { gearId: 'hub', socketId: hubSocketId },
+    notesPerSecond: 0,
+  })),
+});
+
+test('two cables from one device are two sources that lead under its id', () => {
+  const sources = sourcesOf(into(['a', 'out', 'in 1'], ['a', 'out', 'in 2']));
+  expect(sources.map(({ id, gearId, portId }) => [id, gearId, portId])).toEqual([
+    ['a', 'a', 'midi:in 1'],
+    ['a in 2', 'a', 'midi:in 2'],
+  ]);
+});
+
+test('two devices on one input are a source each', () => {
+  const sources = sourcesOf(into(['a', 'out', 'in 1'], ['b', 'out', 'in 1']));
+  expect(sources.map(({ id, portId }) => [id, portId])).toEqual([
+    ['a', 'midi:in 1'],
+    ['b', 'midi:in 1'],
+    ['in 2', 'midi:in 2'],
+  ]);
+});

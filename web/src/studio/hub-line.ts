@@ -1,0 +1,137 @@
+import type { HubSnapshot } from '@metronomo/core';
+import * as Comlink from 'comlink';
+import equal from 'fast-deep-equal';
+import { soundLeadMs } from '../audio/engine';
+import { monitorBlock, playClick, useListening } from '../audio/listening';
+import { eachPacked } from '../hub/packed-messages';
+import { RIBBON_LINES, type FromHub, type RibbonLine, type ToHub } from '../hub/protocol';
+import type { MidiPort, PortAdapter, Sent } from '../ports/port-adapter';
+import { ports } from '../ports/port-registry';
+import { BOATHOUSE_SOURCE } from '../store/boathouse';
+import { inputDesk } from './input';
+import { networkDoor } from './network-door';
+import { useSession } from './session';
+import { hub } from './workers';
+
+/** Delays below this are covered by the minimum lookahead. */
+const WORTH_TELLING_MS = 30;
+const SOUND_LEAD_EVERY_MS = 1000;
+
+/** Everything that comes from the hub's worker without being asked for, and what goes there without an answer. */
+export class HubLine {
+  readonly #toWorker: MessagePort;
+  readonly #forWorker: MessagePort;
+  readonly #passedOn = new MessageChannel();
+  readonly #forget: () => void;
+
+  constructor() {
+    const messages = new MessageChannel();
+    this.#toWorker = messages.port1;
+    this.#forWorker = messages.port2;
+    this.#toWorker.onmessage = ({ data }: MessageEvent<FromHub>) => this.#receive(data);
+    // A task of its own, after what waits to be passed on; unlike a timer, it isn't throttled in a hidden tab.
+    this.#passedOn.port2.onmessage = ({ data }: MessageEvent<number>) => this.post({ kind: 'passedOn', untilMs: data });
+    this.#forget = ports.onReceived((portId, bytes, atMs) => this.post({ kind: 'received', portId, bytes, atMs }));
+  }
+
+  /** The worker's end. */
+  get portForWorker(): MessagePort {
+    return Comlink.transfer(this.#forWorker, [this.#forWorker]);
+  }
+
+  post(message: ToHub): void {
+    this.#toWorker.postMessage(message);
+  }
+
+  close(): void {
+    this.#forget();
+    this.#toWorker.close();
+    this.#passedOn.port1.close();
+  }
+
+  #receive(message: FromHub): void {
+    switch (message.kind) {
+      case 'send':
+        this.#send(message);
+        return;
+      case 'snapshot':
+        this.#passedOn.port1.postMessage(message.atMs);
+        show(message);
+        inputDesk.tellReference();
+        return;
+      case 'block':
+        monitorBlock(message.block);
+        return;
+      case 'network':
+        networkDoor.changed(message.state);
+    }
+  }
+
+  #send({ messages, lastWakeMs, atOnce }: Extract<FromHub, { kind: 'send' }>): void {
+    // Usually about 10 ms; the hub plans ahead for when either thread is busy.
+    const neededMs = lastWakeMs === null ? 0 : performance.now() - lastWakeMs;
+    if (neededMs > WORTH_TELLING_MS) this.post({ kind: 'needed', ms: neededMs });
+    eachPacked(messages, (portId, bytes, atMs) => ports.send(portId, bytes, atOnce ? null : atMs));
+  }
+}
+
+function show({ snapshot: now, atMs, ribbon: lines }: Extract<FromHub, { kind: 'snapshot' }>): void {
+  const { ribbon, snapshot } = useSession.getState();
+  useSession.setState({
+    snapshot: keepingSame(snapshot, now),
+    snapshotAtMs: atMs,
+    ribbon: lines.length > 0 ? newest(lines, ribbon) : ribbon,
+  });
+}
+
+/** Structural sharing: reuse unchanged lists so that components don't re-render. */
+function keepingSame(before: HubSnapshot, now: HubSnapshot): HubSnapshot {
+  const kept = <Key extends 'sources' | 'held' | 'muted'>(key: Key): HubSnapshot[Key] =>
+    equal(before[key], now[key]) ? before[key] : now[key];
+  return { ...now, sources: kept('sources'), held: kept('held'), muted: kept('muted') };
+}
+
+function newest(lines: RibbonLine[], before: RibbonLine[]): RibbonLine[] {
+  const same = (a: RibbonLine, b: RibbonLine) =>
+    a.portId === b.portId && a.kind === b.kind && a.direction === b.direction;
+  return [...lines, ...before.filter((old) => !lines.some((line) => same(line, old)))].slice(0, RIBBON_LINES);
+}
+
+/** The hub's click, out of the speakers. */
+export class ClickPort implements PortAdapter {
+  readonly kind = 'click';
+  readonly #timer = setInterval(
+    () => void hub.handOverClickEarly(clickPlays() ? soundLeadMs() : 0),
+    SOUND_LEAD_EVERY_MS,
+  );
+
+  begin(): void {
+    // Nothing arrives here, and it can't be unplugged.
+  }
+
+  list(): MidiPort[] {
+    return [];
+  }
+
+  listenTo(): void {
+    // An output only.
+  }
+
+  send(_portId: string, bytes: Uint8Array, atMs: number | null): Sent {
+    if (clickPlays()) playClick(bytes, atMs ?? performance.now());
+    return 'sent';
+  }
+
+  stopNow(): void {
+    // The page's sound ends with the page.
+  }
+
+  close(): void {
+    clearInterval(this.#timer);
+  }
+}
+
+/** If returns are monitored, the click is among them; else it is played directly. */
+function clickPlays(): boolean {
+  return useSession.getState().rig?.input.sourceId !== BOATHOUSE_SOURCE && useListening.getState().on;
+}

@@ -1,0 +1,69 @@
+import type { Feed, PortRoute, SongSettings, SourceSettings } from '@metronomo/core';
+import equal from 'fast-deep-equal';
+import type { Rig } from '../store/records';
+import { feedsOf, songOf } from './feeds';
+import { useSession, type Experiment } from './session';
+import { routesOf, sourcesOf } from './sources';
+import { hub } from './workers';
+
+/** All that the hub is set to. */
+export interface HubSettings {
+  song: SongSettings;
+  feeds: Feed[];
+  sources: SourceSettings[];
+  routes: PortRoute[];
+  /** The only feeds that are sent; null is all. */
+  soloed: string[] | null;
+  leaders: string[];
+}
+
+/** What the hub has to be set to: the rig, except for what a measurement asks. */
+export function settingsFor(rig: Rig, { byNotes = [], song, alone }: Experiment): HubSettings {
+  return {
+    song: song ?? songOf(rig),
+    feeds: feedsOf(rig, byNotes),
+    sources: sourcesOf(rig),
+    routes: routesOf(rig),
+    soloed: alone === undefined ? null : feedsTo(rig, alone),
+    leaders: rig.leaders,
+  };
+}
+
+/** A device driven by notes has a feed of its own, the others one per wire. */
+function feedsTo(rig: Rig, gearId: string | null): string[] {
+  const portId = rig.gear.find(({ id }) => id === gearId)?.portId;
+  return gearId === null ? [] : [gearId, ...(portId ? [portId] : [])];
+}
+
+type Settable = Pick<typeof hub, 'setSong' | 'setFeeds' | 'setSources' | 'setRoutes' | 'setLeaders' | 'command'>;
+
+/** Keeps the hub at what the rig and the measurement under way ask; the only one that sets it. */
+class HubPlan {
+  #sent: HubSettings | null = null;
+
+  /** Sends what has changed; to a new hub, everything. */
+  async apply(to: Settable = hub, how?: 'newHub'): Promise<void> {
+    const { rig, experiment } = useSession.getState();
+    if (!rig) return;
+    const wanted = settingsFor(rig, experiment);
+    const before = how === 'newHub' ? null : this.#sent;
+    this.#sent = wanted;
+    const changed = (key: keyof HubSettings) => !equal(wanted[key], before?.[key]);
+    await Promise.all([
+      changed('song') && to.setSong(wanted.song),
+      changed('feeds') && to.setFeeds(wanted.feeds),
+      changed('sources') && to.setSources(wanted.sources),
+      changed('routes') && to.setRoutes(wanted.routes),
+      changed('soloed') && to.command({ kind: 'solo', feedIds: wanted.soloed }),
+      changed('leaders') && to.setLeaders(wanted.leaders),
+    ]);
+  }
+}
+
+export const hubPlan = new HubPlan();
+
+/** Replaces what the measurement under way asks of the hub; an empty one gives it back to the rig. */
+export async function setExperiment(experiment: Experiment): Promise<void> {
+  useSession.setState({ experiment });
+  await hubPlan.apply();
+}

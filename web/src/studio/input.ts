@@ -1,0 +1,95 @@
+import * as Comlink from 'comlink';
+import { AUDIO_PREFIX, AudioInputError, openAudioInput, type OpenAudioInput } from '../audio/audio-input';
+import { useListening } from '../audio/listening';
+import { BOATHOUSE_SOURCE } from '../store/boathouse';
+import { useSession } from './session';
+import { hub, measure } from './workers';
+
+const SAME_BPM = 0.02;
+
+/** The one audio source that is open. */
+class InputDesk {
+  #opened: OpenAudioInput | null = null;
+  /** The source asked for last; slower ones that were asked for before are closed when they come. */
+  #wanted = { sourceId: 'none' };
+  #reference = { clickChannel: -1, bpm: 0 };
+
+  /** Opens an audio source, closing the previous one. Problems go to `inputProblem`. */
+  async open(sourceId: string): Promise<boolean> {
+    const wanted = { sourceId };
+    this.#wanted = wanted;
+    this.#close();
+    useSession.setState({ input: null, inputProblem: null, live: null });
+    const isStudio = sourceId === BOATHOUSE_SOURCE;
+    const isAudio = sourceId.startsWith(AUDIO_PREFIX);
+    const { port1: from, port2: to } = new MessageChannel();
+    const room = await hub.useStudio(isStudio ? Comlink.transfer(from, [from]) : null);
+    if (!isStudio && !isAudio) return false;
+    await measure.useSource(Comlink.transfer(to, [to]));
+    const opened = isAudio ? await this.#openDevice(sourceId.slice(AUDIO_PREFIX.length), from, wanted) : null;
+    if (this.#wanted !== wanted) {
+      opened?.close();
+      return false;
+    }
+    if (isAudio && !opened) return false;
+    this.#opened = opened;
+    useSession.setState({ input: opened ?? { label: 'Boathouse interface', ...room } });
+    useListening.setState({ solo: null });
+    this.#reference.bpm = 0;
+    this.tellReference();
+    return true;
+  }
+
+  /** A worker was restarted: what is open is connected again. */
+  async reconnect(): Promise<void> {
+    if (useSession.getState().input) await this.open(this.#wanted.sourceId);
+  }
+
+  close(): void {
+    this.#wanted = { sourceId: 'none' };
+    this.#close();
+    useSession.setState({ input: null, live: null });
+  }
+
+  /** Returns are measured against the tempo that is played, whoever sets it. */
+  tellReference(): void {
+    const { rig, snapshot, input } = useSession.getState();
+    if (!rig || !input) return;
+    const { clickChannel } = rig.input;
+    if (clickChannel === this.#reference.clickChannel && Math.abs(snapshot.bpm - this.#reference.bpm) < SAME_BPM)
+      return;
+    this.#reference = { clickChannel, bpm: snapshot.bpm };
+    useListening.setState({ clickChannel });
+    void measure.setReference(clickChannel, snapshot.bpm);
+  }
+
+  async #openDevice(deviceId: string, toMeasure: MessagePort, wanted: object): Promise<OpenAudioInput | null> {
+    try {
+      return await openAudioInput(deviceId, toMeasure, {
+        onClock: (frameZeroMs) => {
+          if (this.#wanted === wanted) void measure.setFrameZero(frameZeroMs);
+        },
+        onLost: (why) => {
+          if (this.#wanted === wanted) this.#lose(why);
+        },
+      });
+    } catch (error) {
+      if (!(error instanceof AudioInputError)) throw error;
+      if (this.#wanted === wanted) useSession.setState({ inputProblem: error.message });
+      return null;
+    }
+  }
+
+  #lose(why: string): void {
+    this.close();
+    useSession.setState({ inputProblem: why });
+    void measure.endTake(`${why.split('. ')[0]}. Repeat the take with an open input.`);
+  }
+
+  #close(): void {
+    this.#opened?.close();
+    this.#opened = null;
+  }
+}
+
+export const inputDesk = new InputDesk();

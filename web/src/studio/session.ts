@@ -1,0 +1,67 @@
+import type { HubSnapshot, SongSettings } from '@metronomo/core';
+import { create } from 'zustand';
+import type { RibbonLine } from '../hub/protocol';
+import type { LiveReadings } from '../measure/protocol';
+import type { Rig } from '../store/records';
+
+/** What a measurement asks of the hub beyond the rig, until it is over. */
+export interface Experiment {
+  /** Driven by notes instead of by what the rig says. */
+  byNotes?: readonly string[];
+  /** Instead of the rig's song. */
+  song?: SongSettings;
+  /** The only gear that is heard; null is nobody. */
+  alone?: string | null;
+}
+
+interface SessionState {
+  rig: Rig | null;
+  experiment: Experiment;
+  snapshot: HubSnapshot;
+  /** Time of the snapshot, in ms of the window's clock. */
+  snapshotAtMs: number;
+  ribbon: RibbonLine[];
+  live: LiveReadings | null;
+  /** The open input; null if there is none. */
+  input: { label: string; channels: number; sampleRate: number } | null;
+  inputProblem: string | null;
+  /** Why a worker doesn't run any more; null while all is well. */
+  engineProblem: string | null;
+  /** The worker lost last, and why. */
+  lost: { which: 'hub' | 'measure'; why: string } | null;
+  undo: Rig[];
+  redo: Rig[];
+}
+
+const AT_REST: HubSnapshot = {
+  state: 'stopped',
+  willRoll: false,
+  beat: 0,
+  songMs: 0,
+  bpm: 120,
+  leader: 'hub',
+  sources: [],
+  held: [],
+  muted: [],
+  faults: [],
+  preRollMs: 0,
+  lookaheadMs: 60,
+  messages: 0,
+  sleeps: 0,
+};
+
+/** Live state of the studio, shared by all views. */
+export const useSession = create<SessionState>(() => ({
+  rig: null,
+  experiment: {},
+  snapshot: AT_REST,
+  snapshotAtMs: 0,
+  ribbon: [],
+  live: null,
+  input: null,
+  inputProblem: null,
+  engineProblem: null,
+  lost: null,
+  undo: [],
+  redo: [],
+}));

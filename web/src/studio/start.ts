@@ -1,0 +1,89 @@
+import * as Comlink from 'comlink';
+import { audioEngine } from '../audio/engine';
+import { networkPorts } from '../ports/network-ports';
+import { canDisconnect } from '../ports/port-ids';
+import { clearReconnected, ports } from '../ports/port-registry';
+import { webMidi } from '../ports/web-midi';
+import { databaseNameOf } from '../store/database';
+import { ensureRigs, loadRig } from '../store/rigs';
+import { markInterrupted } from '../store/takes';
+import { showToast } from '../toasts/toast-store';
+import { ClickPort, HubLine } from './hub-line';
+import { hubPlan } from './hub-plan';
+import { inputDesk } from './input';
+import { networkDoor } from './network-door';
+import { lastRigId, openRig } from './rig';
+import { useSession } from './session';
+import { command, hub, measure, startWorkers } from './workers';
+
+type HubApi = typeof hub;
+type MeasureApi = typeof measure;
+
+const lines: { current: HubLine | null } = { current: null };
+
+/** Starts the hub with the rig last used. Call once. */
+export async function startStudio(): Promise<void> {
+  await ensureRigs();
+  const rig = (await loadRig(lastRigId() ?? 'boathouse')) ?? (await loadRig('boathouse'));
+  if (!rig)
+    throw new Error(
+      'The demo rig stored in this browser is damaged and can’t be opened. To start over, clear this site’s data in the browser; this also deletes your takes.',
+    );
+  for (const adapter of [webMidi, networkPorts, new ClickPort()]) ports.add(adapter);
+  await startWorkers({ hub: setUpHub, measure: setUpMeasure, lost: tellLost });
+  ports.onChange(({ id, connected }) => connected && rejoin(id));
+  // Browsers allow audio only after a user gesture. Prepare it on the very first one, because it blocks this thread for
+  // a moment.
+  for (const press of ['pointerdown', 'keydown']) window.addEventListener(press, () => audioEngine(), { once: true });
+  await openRig(rig);
+  if (rig.gear.some(({ portId }) => portId !== null && canDisconnect(portId))) void webMidi.requestIfGranted();
+  void networkDoor.open();
+}
+
+/** Stops the hub, sends stop to everyone, then nothing more. */
+export async function endStudio(): Promise<void> {
+  await hub.end();
+  inputDesk.close();
+}
+
+function rejoin(portId: string): void {
+  const gear = useSession.getState().rig?.gear.filter((one) => one.portId === portId) ?? [];
+  if (gear.length === 0) return;
+  command({ kind: 'rejoin', feedId: portId });
+  if (!gear.some(({ able }) => able.rearms)) clearReconnected(portId);
+}
+
+async function setUpHub(api: HubApi, before: string | null): Promise<void> {
+  lines.current?.close();
+  const line = new HubLine();
+  lines.current = line;
+  const { snapshot, snapshotAtMs } = useSession.getState();
+  await api.start(performance.timeOrigin, snapshot.bpm, line.portForWorker);
+  if (before === null) return;
+  await hubPlan.apply(api, 'newHub');
+  const { willRoll, beat, bpm, leader, held, muted } = snapshot;
+  for (const feedId of held) await api.command({ kind: 'hold', feedId });
+  for (const feedId of muted) await api.command({ kind: 'mute', feedId, muted: true });
+  await api.command({ kind: 'resume', rolled: willRoll ? { beat, atMs: snapshotAtMs, bpm, leader } : null });
+  // After it may be used by everyone: these wait for it.
+  void inputDesk.reconnect();
+  void networkDoor.open();
+}
+
+async function setUpMeasure(api: MeasureApi, before: string | null): Promise<void> {
+  // Ignore an update that was in flight when the input closed.
+  await api.onLive(Comlink.proxy((live) => useSession.setState(({ input }) => (input ? { live } : {}))));
+  if (before === null) return;
+  const { rig } = useSession.getState();
+  if (rig) await api.keepIn(databaseNameOf(rig));
+  // A take that it was recording is kept up to the last half second.
+  for (const takeId of await markInterrupted(`${before} Repeat the take.`)) void measure.analyze(takeId);
+  void inputDesk.reconnect();
+}
+
+function tellLost(which: 'hub' | 'measure', why: string, again: boolean): void {
+  useSession.setState({ lost: { which, why } });
+  if (which === 'hub') void measure.endTake(`${why} It was restarted, and playback resumed. Repeat the take.`);
+  if (again)
+    showToast(which === 'hub' ? `${why} It was restarted.` : `${why} It was restarted; audio is measured again.`);
+}

@@ -1,0 +1,60 @@
+import { useMemo } from 'react';
+import type { FollowState, ReturnReading } from '@metronomo/core';
+import { useShallow } from 'zustand/react/shallow';
+import type { Gear } from '../store/records';
+import { canDisconnect } from '../ports/port-ids';
+import { usePorts } from '../ports/port-registry';
+import { useSession } from './session';
+
+export interface Follower {
+  gear: Gear;
+  /** Null without an audio return. */
+  reading: ReturnReading | null;
+  state: FollowState;
+  /** Its port is known but disconnected. */
+  portGone: boolean;
+  /** Messages sent late on its port. */
+  late: number;
+  /** Tempo of the clock it sends back, if any. */
+  clockBpm: number | null;
+}
+
+/** Every follower with its latest return reading. */
+export function useFollowers(): Follower[] {
+  const gear = useSession(({ rig }) => rig?.gear);
+  const live = useSession(({ live }) => live);
+  const stopped = useSession(({ snapshot }) => snapshot.state === 'stopped');
+  const { outputs, lateAt } = usePorts();
+  const clocks = useSession(
+    useShallow(({ snapshot }) =>
+      Object.fromEntries(
+        snapshot.sources.flatMap(({ gearId, receiving, bpm }) =>
+          receiving === 'clock' && bpm ? [[gearId, hundredths(bpm)]] : [],
+        ),
+      ),
+    ),
+  );
+  const leader = useSession(({ rig }) => rig?.leaders[0]);
+  return useMemo(() => {
+    const follows = (gear ?? []).filter(({ id, syncsTo }) => syncsTo !== 'nothing' && id !== leader);
+    return follows.map((one) => {
+      const reading = one.returnChannel === null ? null : (live?.readings[one.returnChannel] ?? null);
+      const port = outputs.find(({ id }) => id === one.portId);
+      const portGone = one.portId !== null && canDisconnect(one.portId) && port?.connected !== true;
+      const late = one.portId === null ? 0 : (lateAt[one.portId] ?? 0);
+      const clockBpm = clocks[one.id] ?? null;
+      return { gear: one, reading, state: positionError(reading, stopped), portGone, late, clockBpm };
+    });
+  }, [gear, live, stopped, outputs, lateAt, clocks, leader]);
+}
+
+/** As displayed; smaller changes needn't re-render. */
+function hundredths(bpm: number): number {
+  return Math.round(100 * bpm) / 100;
+}
+
+/** A follower that is silent because the hub is stopped isn't lost. */
+function positionError(reading: ReturnReading | null, stopped: boolean): FollowState {
+  if (!reading || (stopped && reading.state === 'lost')) return 'silent';
+  return reading.state;
+}

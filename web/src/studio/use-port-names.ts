@@ -1,0 +1,17 @@
+import { CLICK_PORT, peerKeyOf } from '../ports/port-ids';
+import { useSession } from './session';
+
+/** Port names, by the device at the other end. */
+export function usePortNames(): (portId: string) => string {
+  const rig = useSession(({ rig }) => rig);
+  return (portId) => {
+    if (portId === CLICK_PORT) return 'Hub click';
+    const socket = rig?.hubSockets.find((one) => one.portId === portId);
+    const cable = rig?.cables.find(({ from, to }) => from.socketId === socket?.id || to.socketId === socket?.id);
+    const gear = rig?.gear.find(
+      (one) => one.portId === portId || (cable && (one.id === cable.from.gearId || one.id === cable.to.gearId)),
+    );
+    const peer = rig?.peers?.find(({ key }) => key === peerKeyOf(portId));
+    return gear?.name ?? socket?.label ?? peer?.name ?? portId;
+  };
+}
