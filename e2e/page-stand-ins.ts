@@ -195,3 +195,19 @@ export function soundSeconds(driver: WebDriver, takeId: string): Promise<number>
     takeId,
   );
 }
+
+/** Lets a test end a worker by its name, as a crash would: `workers.hub.terminate()`. */
+export function withMortalWorkers(driver: WebDriver): Promise<void> {
+  return beforeApp(
+    driver,
+    `(() => {
+      window.workers = {};
+      window.Worker = class extends Worker {
+        constructor(url, options) {
+          super(url, options);
+          window.workers[options.name] = this;
+        }
+      };
+    })()`,
+  );
+}

@@ -46,8 +46,11 @@ async function start({ take = false } = {}): Promise<void> {
 /** Another tab took over: stop here; taking back needs a reload. */
 function givenUp(): void {
   void endStudio().then(() => {
-    root.render(<OtherTab onTake={() => window.location.reload()} />);
-    sessionStorage.setItem(TAKE_KEY, 'yes');
+    const takeBack = () => {
+      sessionStorage.setItem(TAKE_KEY, 'yes');
+      window.location.reload();
+    };
+    root.render(<OtherTab onTake={takeBack} />);
   });
 }
 

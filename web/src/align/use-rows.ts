@@ -1,5 +1,4 @@
 import { useMemo } from 'react';
-import { audioBufferMs } from '../audio/engine';
 import { useSession } from '../studio/session';
 import { useTakes } from '../studio/use-takes';
 import { planOffsets, type Plan } from './align-rows';
@@ -10,5 +9,6 @@ const NOTHING: Plan = { rows: [], preRollMs: 0, problem: null };
 export function usePlan(): Plan {
   const rig = useSession(({ rig }) => rig);
   const takes = useTakes();
-  return useMemo(() => (rig ? planOffsets(rig, takes, audioBufferMs()) : NOTHING), [rig, takes]);
+  const bufferMs = useSession(({ bufferMs }) => bufferMs);
+  return useMemo(() => (rig ? planOffsets(rig, takes, bufferMs) : NOTHING), [rig, takes, bufferMs]);
 }

@@ -7,6 +7,7 @@ import { ViewFailed } from './view-failed';
 const router = createBrowserRouter([
   {
     element: <Shell />,
+    errorElement: <ViewFailed />,
     children: [
       {
         errorElement: <ViewFailed />,

@@ -5,6 +5,8 @@ import { Hints } from './hints';
 import { Ribbon } from './ribbon';
 import { ShortcutHelp } from './shortcut-help';
 import { Steps } from './steps';
+import { Notice } from '../parts/notice';
+import { useSession } from '../studio/session';
 import { Toasts } from '../toasts/toasts';
 import { TopStrip } from './top-strip';
 import { useShortcuts } from './use-shortcuts';
@@ -14,6 +16,7 @@ import { VIEWS } from './views';
 export function Shell() {
   const help = useShortcuts();
   const { pathname } = useLocation();
+  const engineProblem = useSession(({ engineProblem }) => engineProblem);
   const view = VIEWS.find(({ path }) => pathname.startsWith(path));
   return (
     <Toast.Provider swipeDirection="right" label="Notification">
@@ -21,6 +24,7 @@ export function Shell() {
         <TopStrip />
         <Steps />
         <Hints />
+        {engineProblem && <Notice>{engineProblem}</Notice>}
         <main className="min-h-0 flex-1 overflow-auto print:overflow-visible">
           <h1 className="sr-only">{view?.name ?? 'Metronomo'}</h1>
           <Outlet />

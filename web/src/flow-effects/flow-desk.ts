@@ -97,7 +97,7 @@ function watch(needs: Measurement<unknown, unknown>['needs'], lose: (why: string
   });
   const unwatchStudio = useSession.subscribe((now, before) => {
     if (now.lost !== before.lost && now.lost?.which === 'hub' && (needs.input || needs.motion))
-      lose(`${now.lost.why} Playback was resumed. Repeat the take.`);
+      lose(`${now.lost.why} It was restarted, and playback resumed. Repeat the take.`);
     if (needs.input && !now.input && before.input)
       lose(now.inputProblem ?? 'The audio input was closed during the take. Open it again, then repeat the take.');
     if (needs.motion && before.snapshot.state === 'rolling' && now.snapshot.state === 'stopped')

@@ -83,7 +83,7 @@ export async function recoverTake(takeId: string, why: string): Promise<Take | n
 /** A take that ended before any audio arrived is reported, but has no result. */
 export async function analyzeTake(take: Take | null): Promise<Take | null> {
   if (!take || take.frames === 0) return take;
-  return measure.analyze(take.id);
+  return measure.keepTake(take);
 }
 
 export interface TakeFacts {

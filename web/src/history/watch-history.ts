@@ -17,7 +17,8 @@ export function watchHistory(): void {
   watchLeader();
   watchLateness();
   watchFaults();
-  useSession.subscribe(({ inputProblem }, before) => {
+  useSession.subscribe(({ inputProblem, lost }, before) => {
+    if (lost && lost !== before.lost) fault(`${lost.why} It was restarted.`);
     if (inputProblem && inputProblem !== before.inputProblem) fault(inputProblem);
   });
 }

@@ -72,7 +72,7 @@ const wire = new WireSocket(now, (state) => post({ kind: 'network', state }));
 
 const api: HubWorkerApi & Lifeline = {
   holdLifeline,
-  start(timeOrigin, bpm, windowPort) {
+  start(timeOrigin, bpm, windowPort, afterMs) {
     offsetToWindowMs = performance.timeOrigin - timeOrigin;
     toWindow = windowPort;
     windowPort.onmessage = ({ data }: MessageEvent<ToHub>) => {
@@ -81,6 +81,8 @@ const api: HubWorkerApi & Lifeline = {
       else received(data.portId, data.bytes, data.atMs);
     };
     hub = new Hub({ bpm });
+    // From now on it knows the time, so commands apply from there.
+    hub.advance(now(), Math.max(lookahead.wake(now()), afterMs - now()));
     timer = setInterval(wake, WAKE_MS);
   },
   async end() {

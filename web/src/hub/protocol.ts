@@ -80,8 +80,11 @@ export type StandInAction =
   | { kind: 'press'; note: number; velocity: number };
 
 export interface HubWorkerApi {
-  /** `timeOrigin`: the window's, so that both use the same clock. */
-  start(timeOrigin: number, bpm: number, toWindow: MessagePort): void;
+  /**
+   * `timeOrigin`: the window's, so that both use the same clock. `afterMs`: nothing is due before then, as a hub that was
+   * lost has handed messages over up to there.
+   */
+  start(timeOrigin: number, bpm: number, toWindow: MessagePort, afterMs: number): void;
   /** Stops, and sends nothing after that. */
   end(): Promise<void>;
   setSong(song: SongSettings): void;

@@ -59,6 +59,11 @@ const api: MeasureWorkerApi & Lifeline = {
       if (recorder === mine) recorder = null;
     }
   },
+  async keepTake(recorded) {
+    const measured = await analyzeTake(recorded, channelsOf(recorded.id));
+    await database.takes.put(measured);
+    return measured;
+  },
   planTake(plan) {
     recorder?.plan(plan);
   },

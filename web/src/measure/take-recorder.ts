@@ -158,7 +158,9 @@ export class TakeRecorder {
 
   /** A take that ended before any audio arrived is reported, but not stored. */
   async #store(take: Take): Promise<void> {
-    await (take.frames > 0 ? this.#into.takes.put(take) : this.#into.takes.delete(take.id));
+    // It counts as recorded once it is analyzed.
+    const stored: Take = { ...take, status: 'recording' };
+    await (take.frames > 0 ? this.#into.takes.put(stored) : this.#into.takes.delete(take.id));
   }
 }
 

@@ -188,3 +188,17 @@ test('a port plugged in after access was granted is a change; those that were th
   turn(later, 'connected');
   expect(told).toEqual(['midi:out-2']);
 });
+
+test('where the browser can’t take back what is queued, the gear is stopped again after it', async () => {
+  const { access, output, sent } = fakeAccess();
+  Object.assign(output, { clear: undefined });
+  await connect(access);
+  const laterMs = performance.now() + 10_000;
+  ports.send('midi:out-1', Uint8Array.of(0xfa), laterMs);
+  ports.stopNow('midi:out-1', [Uint8Array.of(0xfc)]);
+  expect(sent.map(({ bytes, atMs }) => [bytes[0], atMs])).toEqual([
+    [0xfa, laterMs],
+    [0xfc, 0],
+    [0xfc, laterMs + 1],
+  ]);
+});

@@ -3,6 +3,8 @@ import type { MidiPort, PortAdapter, Receive, Sent } from './port-adapter';
 import { browserIdOf, midiPortId } from './port-ids';
 
 const SYSEX = 0xf0;
+/** A second stop comes this long after what was queued. */
+const AFTER_MS = 1;
 
 interface MidiAccessState {
   access: 'unasked' | 'asking' | 'granted' | 'refused' | 'unsupported' | 'failed';
@@ -22,6 +24,8 @@ export class WebMidiPorts implements PortAdapter {
   #receive: Receive = () => undefined;
   #changed: (how?: 'firstLook') => void = () => undefined;
   #listenedTo: ReadonlySet<string> = new Set();
+  /** When the last message handed to an output is due, by port. */
+  readonly #lastDueMs = new Map<string, number>();
   /** Ports of a revoked access, still listed. */
   #gone: MidiPort[] = [];
 
@@ -87,14 +91,19 @@ export class WebMidiPorts implements PortAdapter {
     } catch {
       return 'lost';
     }
+    if (atMs !== null) this.#lastDueMs.set(portId, Math.max(atMs, this.#lastDueMs.get(portId) ?? 0));
     return late ? 'late' : 'sent';
   }
 
   stopNow(portId: string, messages: readonly Uint8Array[]): void {
     const output: (MIDIOutput & { clear?: () => void }) | undefined = this.#access?.outputs.get(browserIdOf(portId));
     if (output?.state !== 'connected') return;
+    const lastMs = this.#lastDueMs.get(portId) ?? 0;
     output.clear?.();
     for (const bytes of messages) this.send(portId, bytes, null);
+    // What is queued may start the gear again, so it is stopped again after that.
+    if (!output.clear && lastMs > performance.now())
+      for (const bytes of messages) this.send(portId, bytes, lastMs + AFTER_MS);
   }
 
   close(): void {

@@ -1,7 +1,7 @@
 import type { HubSnapshot } from '@metronomo/core';
 import * as Comlink from 'comlink';
 import equal from 'fast-deep-equal';
-import { soundLeadMs } from '../audio/engine';
+import { audioBufferMs, soundLeadMs } from '../audio/engine';
 import { monitorBlock, playClick, useListening } from '../audio/listening';
 import { eachPacked } from '../hub/packed-messages';
 import { RIBBON_LINES, type FromHub, type RibbonLine, type ToHub } from '../hub/protocol';
@@ -100,10 +100,11 @@ function newest(lines: RibbonLine[], before: RibbonLine[]): RibbonLine[] {
 /** The hub's click, out of the speakers. */
 export class ClickPort implements PortAdapter {
   readonly kind = 'click';
-  readonly #timer = setInterval(
-    () => void hub.handOverClickEarly(clickPlays() ? soundLeadMs() : 0),
-    SOUND_LEAD_EVERY_MS,
-  );
+  readonly #timer = setInterval(() => {
+    void hub.handOverClickEarly(clickPlays() ? soundLeadMs() : 0);
+    const bufferMs = audioBufferMs();
+    useSession.setState({ bufferMs: bufferMs === null ? null : Math.round(bufferMs) });
+  }, SOUND_LEAD_EVERY_MS);
 
   begin(): void {
     // Nothing arrives here, and it can't be unplugged.

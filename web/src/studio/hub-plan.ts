@@ -1,5 +1,6 @@
 import type { Feed, PortRoute, SongSettings, SourceSettings } from '@metronomo/core';
 import equal from 'fast-deep-equal';
+import { CLICK_PORT } from '../ports/port-ids';
 import type { Rig } from '../store/records';
 import { feedsOf, songOf } from './feeds';
 import { useSession, type Experiment } from './session';
@@ -29,16 +30,16 @@ export function settingsFor(rig: Rig, { byNotes = [], song, alone }: Experiment)
   };
 }
 
-/** A device driven by notes has a feed of its own, the others one per wire. */
+/** The click, and the device's feed: its own if it is driven by notes, else its wire's. */
 function feedsTo(rig: Rig, gearId: string | null): string[] {
   const portId = rig.gear.find(({ id }) => id === gearId)?.portId;
-  return gearId === null ? [] : [gearId, ...(portId ? [portId] : [])];
+  return [CLICK_PORT, ...(gearId === null ? [] : [gearId]), ...(portId ? [portId] : [])];
 }
 
 type Settable = Pick<typeof hub, 'setSong' | 'setFeeds' | 'setSources' | 'setRoutes' | 'setLeaders' | 'command'>;
 
 /** Keeps the hub at what the rig and the measurement under way ask; the only one that sets it. */
-class HubPlan {
+export class HubPlan {
   #sent: HubSettings | null = null;
 
   /** Sends what has changed; to a new hub, everything. */

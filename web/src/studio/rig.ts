@@ -25,6 +25,11 @@ export function onLeavingRig(end: () => Promise<void>): void {
   leaving.add(end);
 }
 
+/** The rig to open at the next start. */
+export function chooseRig(id: string): void {
+  localStorage.setItem(RIG_KEY, id);
+}
+
 export function lastRigId(): string | null {
   return localStorage.getItem(RIG_KEY);
 }
@@ -36,7 +41,7 @@ export async function switchRig(id: string): Promise<void> {
   await Promise.all([...leaving].map((end) => end()));
   command({ kind: 'stop' });
   await openRig(rig);
-  localStorage.setItem(RIG_KEY, id);
+  chooseRig(id);
 }
 
 export async function openRig(rig: Rig): Promise<void> {

@@ -25,6 +25,8 @@ interface SessionState {
   /** The open input; null if there is none. */
   input: { label: string; channels: number; sampleRate: number } | null;
   inputProblem: string | null;
+  /** The sound card's reported buffer, whole ms; null while no audio flows. */
+  bufferMs: number | null;
   /** Why a worker doesn't run any more; null while all is well. */
   engineProblem: string | null;
   /** The worker lost last, and why. */
@@ -60,6 +62,7 @@ export const useSession = create<SessionState>(() => ({
   live: null,
   input: null,
   inputProblem: null,
+  bufferMs: null,
   engineProblem: null,
   lost: null,
   undo: [],

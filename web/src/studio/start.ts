@@ -1,12 +1,12 @@
 import * as Comlink from 'comlink';
-import { audioEngine } from '../audio/engine';
+import { audioEngine, soundLeadMs } from '../audio/engine';
 import { networkPorts } from '../ports/network-ports';
 import { canDisconnect } from '../ports/port-ids';
 import { clearReconnected, ports } from '../ports/port-registry';
 import { webMidi } from '../ports/web-midi';
 import { databaseNameOf } from '../store/database';
+import type { Rig } from '../store/records';
 import { ensureRigs, loadRig } from '../store/rigs';
-import { markInterrupted } from '../store/takes';
 import { showToast } from '../toasts/toast-store';
 import { ClickPort, HubLine } from './hub-line';
 import { hubPlan } from './hub-plan';
@@ -35,9 +35,24 @@ export async function startStudio(): Promise<void> {
   // Browsers allow audio only after a user gesture. Prepare it on the very first one, because it blocks this thread for
   // a moment.
   for (const press of ['pointerdown', 'keydown']) window.addEventListener(press, () => audioEngine(), { once: true });
-  await openRig(rig);
-  if (rig.gear.some(({ portId }) => portId !== null && canDisconnect(portId))) void webMidi.requestIfGranted();
+  const opened = await openOrDemo(rig);
+  if (opened.gear.some(({ portId }) => portId !== null && canDisconnect(portId))) void webMidi.requestIfGranted();
   void networkDoor.open();
+}
+
+/** A rig that can't be opened doesn't keep the app from starting. */
+async function openOrDemo(rig: Rig): Promise<Rig> {
+  const demo = rig.demo ? null : await loadRig('boathouse');
+  try {
+    await openRig(rig);
+    return rig;
+  } catch (error) {
+    if (!demo) throw error;
+    await openRig(demo);
+    const why = error instanceof Error ? error.message : 'unknown error';
+    showToast(`${rig.name} couldn’t be opened (${why}), so the demo is open. Your data is unchanged.`);
+    return demo;
+  }
 }
 
 /** Stops the hub, sends stop to everyone, then nothing more. */
@@ -58,7 +73,12 @@ async function setUpHub(api: HubApi, before: string | null): Promise<void> {
   const line = new HubLine();
   lines.current = line;
   const { snapshot, snapshotAtMs } = useSession.getState();
-  await api.start(performance.timeOrigin, snapshot.bpm, line.portForWorker);
+  await api.start(
+    performance.timeOrigin,
+    snapshot.bpm,
+    line.portForWorker,
+    snapshotAtMs + snapshot.lookaheadMs + soundLeadMs(),
+  );
   if (before === null) return;
   await hubPlan.apply(api, 'newHub');
   const { willRoll, beat, bpm, leader, held, muted } = snapshot;
@@ -76,14 +96,10 @@ async function setUpMeasure(api: MeasureApi, before: string | null): Promise<voi
   if (before === null) return;
   const { rig } = useSession.getState();
   if (rig) await api.keepIn(databaseNameOf(rig));
-  // A take that it was recording is kept up to the last half second.
-  for (const takeId of await markInterrupted(`${before} Repeat the take.`)) void measure.analyze(takeId);
   void inputDesk.reconnect();
 }
 
 function tellLost(which: 'hub' | 'measure', why: string, again: boolean): void {
   useSession.setState({ lost: { which, why } });
-  if (which === 'hub') void measure.endTake(`${why} It was restarted, and playback resumed. Repeat the take.`);
-  if (again)
-    showToast(which === 'hub' ? `${why} It was restarted.` : `${why} It was restarted; audio is measured again.`);
+  if (again) showToast(`${why} It was restarted${which === 'hub' ? ', and playback resumed' : ''}.`);
 }

@@ -1,6 +1,7 @@
 import clsx from 'clsx';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
+import { useAsked } from './asked';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Notice } from '../../parts/notice';
 import { useTake, useTakes } from '../../studio/use-takes';
@@ -73,11 +74,11 @@ export function BenchView() {
   const navigate = useNavigate();
   const older = useTake(takes.some(({ id }) => id === takeId) ? undefined : takeId);
   const linked = takes.find(({ id }) => id === takeId) ?? older;
-  const [asked, setAsked] = useState<QuestionId>('latency');
+  const asked = useAsked(({ asked }) => asked) as QuestionId;
   const question = linked ? questionOf(linked) : asked;
   const take = linked ?? takes.find((one) => one.status !== 'recording' && questionOf(one) === question);
   const ask = (id: QuestionId) => {
-    setAsked(id);
+    useAsked.setState(({ times }) => ({ asked: id, times: times + 1 }));
     if (takeId) void navigate('/bench');
   };
   const Panel = PANELS[question];

@@ -4,6 +4,7 @@ import { useNavigate } from 'react-router';
 import { audioBufferMs } from '../../audio/engine';
 import { useSession } from '../../studio/session';
 import { runCalibration, runChase, runDrift, runLoop, runTempo } from '../../flow-effects/experiments';
+import { staysOnQuestion } from './asked';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
@@ -17,7 +18,10 @@ import { count, decimal, whole } from '../../words/numbers';
 function useRun(): { busy: boolean; run: (goes: () => Promise<Take | null>) => void } {
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const navigate = useNavigate();
-  const run = (goes: () => Promise<Take | null>) => void goes().then((take) => take && navigate(`/bench/${take.id}`));
+  const run = (goes: () => Promise<Take | null>) => {
+    const stays = staysOnQuestion();
+    void goes().then((take) => take && stays() && navigate(`/bench/${take.id}`));
+  };
   return { busy, run };
 }
 

@@ -5,6 +5,7 @@ import { useShallow } from 'zustand/react/shallow';
 import { audioBufferMs } from '../../audio/engine';
 import { useSession } from '../../studio/session';
 import { obstacle, runTake, runUntilKnown, secondsOf, gearInTake } from '../../flow-effects/take-flow';
+import { staysOnQuestion } from './asked';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { findCalibration } from '../../store/calibrations';
 import { barQuarters, useBarNow } from '../../studio/use-song-facts';
@@ -38,8 +39,9 @@ export function TakePanel() {
   const navigate = useNavigate();
   const take = async () => {
     const wanted = { gearIds, bars, drive, proof: false, byCalibration, onChannel };
+    const stays = staysOnQuestion();
     const done = known ? await runUntilKnown(wanted, KNOWN_WITHIN_MS) : (await runTake(wanted)).result;
-    if (done) await navigate(`/bench/${done.id}`);
+    if (done && stays()) await navigate(`/bench/${done.id}`);
   };
   useTakeKey(() => void take());
   const { bar, bpm } = useBarNow();

@@ -14,7 +14,8 @@ export function useEnvelopes(
 ): Envelope[] | null {
   const wanted = channels.join();
   const ask = () => (columns > 0 ? measure.envelopes(takeId, wanted.split(',').map(Number), columns, withinMs) : null);
-  return useAnswer(ask, `${takeId} ${wanted} ${columns} ${withinMs?.join()}`);
+  // While the window is resized, the same sound at the former width will do.
+  return useAnswer(ask, `${takeId} ${wanted} ${withinMs?.join()}`, String(columns));
 }
 
 /** A short stretch of one channel of a take. */
@@ -23,17 +24,23 @@ export function useExcerpt(takeId: string, channel: number, fromSample: number, 
   return useAnswer(ask, `${takeId} ${channel} ${fromSample} ${toSample}`);
 }
 
-/** The worker's reply to the request named by `key`; replies to outdated requests are discarded. */
-function useAnswer<T>(ask: () => Promise<T> | null, key: string): T | null {
-  const [answer, setAnswer] = useState<{ key: string; value: T } | null>(null);
+/**
+ * The worker's reply about a subject in some detail; replies to outdated requests are discarded. Null until there is one
+ * about this subject, and if it can't be read.
+ */
+function useAnswer<T>(ask: () => Promise<T> | null, subject: string, detail = ''): T | null {
+  const [answer, setAnswer] = useState<{ subject: string; value: T } | null>(null);
   useEffect(() => {
     let stale = false;
-    void ask()?.then((value) => !stale && setAnswer({ key, value }));
+    ask()?.then(
+      (value) => !stale && setAnswer({ subject, value }),
+      () => !stale && setAnswer(null),
+    );
     return () => {
       stale = true;
     };
-    // The question is all in its key.
+    // The question is all in its subject and detail.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [key]);
-  return answer?.value ?? null;
+  }, [subject, detail]);
+  return answer?.subject === subject ? answer.value : null;
 }

@@ -21,11 +21,12 @@ export function useLineCheck(): LineCheck {
   const { outputs, inputs, reconnected } = usePorts();
   const { access, inUse } = useMidiAccess();
   const takes = useTakes();
+  const bufferMs = useSession(({ bufferMs }) => bufferMs);
   // Serialized, so that equal values keep their identity.
   const heard = useSession(({ snapshot }) =>
     JSON.stringify(snapshot.sources.map(({ gearId, portId, receiving }) => ({ gearId, portId, receiving }))),
   );
-  return rig ? check(rig, takes, heard, access, outputs, inputs, inUse, reconnected) : NONE;
+  return rig ? check(rig, takes, heard, access, outputs, inputs, inUse, reconnected, bufferMs) : NONE;
 }
 
 const NONE: LineCheck = { open: [], accepted: [] };
@@ -41,6 +42,7 @@ const check = memoizeOne(
     inputs: readonly MidiPort[],
     inUse: ReadonlySet<string>,
     cameBack: ReadonlySet<string>,
+    bufferMs: number | null,
   ): LineCheck => {
     const standIns = rig.hubSockets.flatMap(({ portId }) => (portId && !canDisconnect(portId) ? [portId] : []));
     const here = [...outputs, ...inputs].filter(({ connected }) => connected).map(({ id }) => id);
@@ -53,7 +55,7 @@ const check = memoizeOne(
         rig.gear.filter(({ portId }) => portId !== null && cameBack.has(portId)).map(({ id }) => id),
       ),
       unanswered: new Set(Object.keys(rig.tested).filter((id) => rig.tested[id]?.answer === 'nothing')),
-      measured: measuredIn(rig, takes),
+      measured: measuredIn(rig, takes, bufferMs),
       ...receivingNow(rig, JSON.parse(heard) as Heard[]),
     });
     const isAccepted = ({ key }: Finding) => key in rig.accepted;
@@ -73,9 +75,9 @@ function receivingNow(rig: Rig, heard: readonly Heard[]): Pick<Evidence, 'receiv
   return { receiving: new Map([[portId, receiving]]), expects: new Map([[portId, leader.leadsWith]]) };
 }
 
-function measuredIn(rig: Rig, takes: readonly Take[]): Evidence['measured'] {
+function measuredIn(rig: Rig, takes: readonly Take[], bufferMs: number | null): Evidence['measured'] {
   const measured = new Map<string, 'holds' | { staleBecause: string }>();
-  for (const { gear, now, known, stale } of planOffsets(rig, takes).rows) {
+  for (const { gear, now, known, stale } of planOffsets(rig, takes, bufferMs).rows) {
     if (stale) measured.set(gear.id, { staleBecause: stale });
     else if (now) measured.set(gear.id, 'holds');
     else if (known) measured.set(gear.id, { staleBecause: 'its offset has changed since then' });

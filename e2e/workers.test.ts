@@ -1,0 +1,102 @@
+import { By } from 'selenium-webdriver';
+import { openBrowser, type Page } from './browser';
+import { stored, withMidi, withMortalWorkers } from './page-stand-ins';
+
+interface StoredTake {
+  startedAt: number;
+  status: string;
+  ending?: string;
+  frames: number;
+  sampleRate: number;
+  lines: { report: { medianMs: number } | null }[];
+}
+type Sent = { bytes: number[]; atMs: number; calledMs: number }[];
+
+const kill = (page: Page, name: string) =>
+  page.driver.executeScript<number>(`workers.${name}.terminate(); return performance.now()`);
+const option = (page: Page, words: string) =>
+  page.driver.wait(async () => {
+    const [found] = await page.driver.findElements(By.xpath(`//option[normalize-space()="${words}"]`));
+    await found?.click();
+    return found !== undefined;
+  }, 10_000);
+
+describe('a hub that is lost while it plays to a MIDI port', () => {
+  let page: Page;
+  beforeAll(async () => {
+    page = await openBrowser();
+    await withMidi(page.driver);
+    await withMortalWorkers(page.driver);
+    await page.open('/rig');
+    await option(page, 'My studio');
+    await page.press('Ports');
+    await page.press('Connect MIDI ports');
+    await page.press('Add gear');
+    await page.press('Sampler');
+    await option(page, 'Attic in');
+    await page.driver.findElement(By.xpath('//label[normalize-space()="Song position"]/input')).click();
+    await page.driver.findElement(By.css('a[href="/run"]')).click();
+  });
+  afterAll(() => page.close());
+  const sent = () => page.driver.executeScript<Sent>('return standIn.sent');
+  const ticks = (all: Sent) => all.filter(({ bytes }) => bytes[0] === 0xf8).map(({ atMs }) => atMs);
+
+  test('is restarted; gear is stopped and continued on the same grid within two seconds', async () => {
+    await page.press('Play');
+    await page.driver.wait(async () => (await sent()).length > 60, 15_000);
+    const lostMs = await kill(page, 'hub');
+    await page.sees('The hub stopped. It was restarted, and playback resumed.');
+    const resumed = async () => {
+      const all = await sent();
+      const from = all.findIndex(({ bytes, calledMs }) => bytes[0] === 0xfb && calledMs > lostMs);
+      return from < 0 || all.length < from + 60 ? null : { before: all.slice(0, from), after: all.slice(from) };
+    };
+    await page.driver.wait(async () => (await resumed()) !== null, 15_000);
+    const { before, after } = (await resumed())!;
+    expect(before.slice(-2).map(({ bytes }) => bytes[0])).toEqual([0xfc, 0xf2]);
+    expect(after[0]!.atMs - lostMs).toBeLessThan(2000);
+    const tickMs = 60_000 / 120 / 24;
+    const gap = (ticks(after)[0]! - ticks(before).at(-1)!) / tickMs;
+    // Restored from the window's last snapshot: to the hundredth of a tick.
+    expect(Math.abs(gap - Math.round(gap))).toBeLessThan(0.01);
+    // Song position counts sixteenths from the start, where the first tick was.
+    const [, low = 0, high = 0] = before.at(-1)!.bytes;
+    expect(Math.round((ticks(after)[0]! - ticks(before)[0]!) / tickMs)).toBe(6 * (low + 128 * high));
+    expect(await page.complaints()).toEqual([]);
+  });
+});
+
+describe('workers lost during a take', () => {
+  let page: Page;
+  beforeAll(async () => {
+    page = await openBrowser();
+    await withMortalWorkers(page.driver);
+    await page.open('/bench');
+  });
+  afterAll(() => page.close());
+  const newest = async () =>
+    (await stored<StoredTake>(page.driver, 'takes')).sort((a, b) => b.startedAt - a.startedAt)[0]!;
+
+  test.each([
+    ['measure', /The analyzer stopped/],
+    ['hub', /The hub stopped/],
+  ])('%s: the take is kept up to then, says why it is short, and the next one runs', async (name, why) => {
+    await page.press('Record take M');
+    await page.sees(/Measuring: [6-9] of/, 30_000);
+    await kill(page, name);
+    await page.sees(why, 20_000);
+    await page.driver.wait(async () => (await newest()).lines[0]!.report !== null, 30_000, 'it isn’t analyzed');
+    const { status, ending, frames, sampleRate, lines } = await newest();
+    expect(status).toBe('interrupted');
+    expect(ending).toMatch(why);
+    expect(frames / sampleRate).toBeGreaterThan(5);
+    expect(lines[0]!.report).not.toBeNull();
+    // All is idle again, and followers lock.
+    await page.button('Record take M');
+    await page.driver.findElement(By.css('a[href="/run"]')).click();
+    await page.press('Play');
+    await page.sees('11 of 11 locked', 30_000);
+    await page.press('Stop');
+    await page.driver.findElement(By.css('a[href="/bench"]')).click();
+  });
+});
