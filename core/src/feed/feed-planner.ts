@@ -471,9 +471,24 @@ export class FeedPlanner {
     return offs;
   }
 
-  /** What ends all notes that are on, and stops the follower if it was started, or always. */
+  /**
+   * What ends all notes that are on, and stops the follower if it was started; `always`, even if it wasn't started here,
+   * and with every note that it may have been left on.
+   */
   end(always = false): MidiMessage[] {
-    return [...this.releaseNotes(), ...(this.#motion || always ? this.#stopMessages() : [])];
+    const left = always ? this.#playableNotes() : [];
+    return [...this.releaseNotes(), ...left, ...(this.#motion || always ? this.#stopMessages() : [])];
+  }
+
+  /** A note-off for each note of its settings that isn't on here. */
+  #playableNotes(): MidiMessage[] {
+    const { notes, triggers = [] } = this.#settings;
+    const played = [
+      ...(notes ? [notes.barNote, notes.beatNote].map((note) => ({ channel: notes.channel, note })) : []),
+      ...triggers.flatMap(({ sends }) => (sends.kind === 'note' ? [sends] : [])),
+    ].filter(({ channel, note }) => !this.#on.has(`${channel} ${note}`));
+    const once = new Map(played.map(({ channel, note }) => [`${channel} ${note}`, { channel, note }]));
+    return [...once.values()].map(({ channel, note }) => ({ kind: 'noteOff', channel, note, velocity: 64 }));
   }
 
   /** When the last message planned so far is due. */

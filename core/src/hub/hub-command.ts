@@ -23,9 +23,10 @@ export type HubCommand =
    */
   | { kind: 'resume'; rolled: LostMotion | null };
 
-/** How the grid of a lost hub rolled: at `beat` at `atMs`, and who led it. */
+/** How the grid of a lost hub rolled: at `beat`, and `songMs` of song time, at `atMs`; and who led it. */
 export interface LostMotion {
   beat: number;
+  songMs: number;
   atMs: number;
   bpm: number;
   leader: string;

@@ -28,11 +28,11 @@ function afterALoss(bpm: number, countIn = false) {
   run(lost, 0, 100);
   lost.command({ kind: 'play', countIn });
   run(lost, 100, 3000);
-  const { leader, bpm: lastBpm, beat } = lost.snapshot();
+  const { leader, bpm: lastBpm, beat, songMs } = lost.snapshot();
   const hub = new Hub({ bpm });
   hub.setFeeds([feed('a')]);
   hub.advance(3500, 60);
-  hub.command({ kind: 'resume', rolled: { beat, atMs: 2990, bpm: lastBpm, leader } });
+  hub.command({ kind: 'resume', rolled: { beat, songMs, atMs: 2990, bpm: lastBpm, leader } });
   const out = run(hub, 3510, 6000);
   return { lost, hub, out };
 }
@@ -110,4 +110,27 @@ test.each([
     [0, 1, 2].map((bar) => bar * beatsPerBar * beatMs),
   );
   expect(ahead.bpm).toBeCloseTo(120, 9);
+});
+
+test('notes that a lost hub left on are ended', () => {
+  const hub = new Hub({ bpm: 120 });
+  const notes = { channel: 10, barNote: 60, beatNote: 62, velocity: 100 };
+  const sends = { clock: false, transport: false, position: false, timecode: null };
+  hub.setFeeds([{ ...feed('a'), settings: { sends, offsetMs: 0, clockWhileStopped: false, notes } }]);
+  hub.advance(0, 60);
+  hub.command({ kind: 'resume', rolled: null });
+  const ended = heard(run(hub, 10, 500), 'a').map((one) => (one.kind === 'noteOff' ? one.note : one.kind));
+  expect(ended).toEqual([60, 62]);
+});
+
+test('a grid that a lost leader left at its own tempo goes on at that tempo; timecode runs on', () => {
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a')]);
+  hub.advance(3500, 60);
+  hub.command({ kind: 'resume', rolled: { beat: 4, songMs: 2600, atMs: 3000, bpm: 97, leader: 'hub' } });
+  run(hub, 3510, 6000);
+  const { beat, songMs, bpm } = hub.gridAt(5000);
+  expect(bpm).toBeCloseTo(97, 9);
+  expect(beat).toBeCloseTo(4 + (2000 * 97) / 60_000, 9);
+  expect(songMs).toBeCloseTo(4600, 6);
 });

@@ -5,7 +5,7 @@ import { encodeMidi } from '../midi/encode-midi';
 import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { MeterMap, type MeterPoint } from '../tempo/meter-map';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
-import { beatAt, bpmAt, msOfBeat, type Motion } from '../transport/motion';
+import { beatAt, bpmAt, msOfBeat, songMsAt, type Motion } from '../transport/motion';
 import { Timeline, type GridPosition, type TransportState } from '../transport/timeline';
 import type { HubCommand, LostMotion } from './hub-command';
 import { NoteRouter, type PortRoute } from './note-router';
@@ -582,9 +582,14 @@ export class Hub {
     this.#start(gridMs, beat, { countIn: (countInBars * beatsPerBar * 4) / beatUnit });
   }
 
-  #start(gridMs: number, beat: number, { map = this.#song, speed = 1, countIn = 0 } = {}): void {
+  #start(
+    gridMs: number,
+    beat: number,
+    options: { map?: TempoMap; speed?: number; countIn?: number; songMs?: number } = {},
+  ): void {
+    const { map = this.#song, speed = 1, countIn = 0 } = options;
     const from = beat - countIn;
-    const songMs = map.msAt(from);
+    const songMs = options.songMs ?? map.msAt(from);
     for (const { planner, held } of this.#lines.values())
       if (!held) planner.start(gridMs, from, { map, songMs, speed, countInTo: beat });
     this.#playedFrom = beat;
@@ -723,7 +728,7 @@ export class Hub {
     for (const id of this.#lines.keys()) this.#sayStopTo(id);
     this.#hasPlayed = true;
     if (!rolled) return;
-    const { beat, atMs, bpm, leader } = rolled;
+    const { beat, songMs, atMs, bpm, leader } = rolled;
     if (leader === HUB && this.#leader !== HUB) {
       // The leader had been lost before, and the musician decides when it leads again.
       this.#fellBack = true;
@@ -731,10 +736,13 @@ export class Hub {
     }
     // Another leader is joined as soon as it is locked.
     if (this.#leader !== HUB) return;
-    const map = this.#song;
-    const gone: Motion = { map, speed: bpm / map.bpmAt(beat), fromMs: atMs, beat, songMs: map.msAt(beat) };
+    // A leader that was lost may have left the grid at a tempo of its own.
+    const ownTempo = Math.abs(this.#song.bpmAt(beat) / bpm - 1) < SAME_TEMPO;
+    const map = ownTempo ? this.#song : evenTempo(bpm);
+    const gone: Motion = { map, speed: 1, fromMs: atMs, beat, songMs };
     const from = toSixteenth(Math.max(0, beatAt(gone, this.#nextTurnMs())));
-    this.#start(msOfBeat(gone, from), from, { speed: gone.speed });
+    const startMs = msOfBeat(gone, from);
+    this.#start(startMs, from, { map, songMs: Math.max(0, songMsAt(gone, startMs)) });
   }
 
   /** Late join: a planner created while the grid is rolling, or about to, starts at the current position. */

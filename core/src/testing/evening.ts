@@ -113,7 +113,7 @@ export class Evening {
 
   /** The engine is lost, with all it knew; after a while another one goes on in its place, as the app does it. */
   loseHub(ms: number): void {
-    const { willRoll, leader, held, muted, bpm } = this.hub.snapshot();
+    const { willRoll, leader, held, muted, bpm, songMs } = this.hub.snapshot();
     const gone = this.hub;
     const atMs = this.nowMs;
     const beat = gone.beatAt(atMs);
@@ -135,7 +135,7 @@ export class Evening {
     for (const feedId of muted) this.hub.command({ kind: 'mute', feedId, muted: true });
     for (const { gearIds } of this.wires) for (const id of gearIds) this.#interrupt(id);
     this.hub.advance(this.nowMs, LOOKAHEAD_MS);
-    this.hub.command({ kind: 'resume', rolled: willRoll ? { beat, atMs, bpm, leader } : null });
+    this.hub.command({ kind: 'resume', rolled: willRoll ? { beat, songMs, atMs, bpm, leader } : null });
   }
 
   get wires(): readonly Wire[] {
@@ -218,6 +218,7 @@ export class Evening {
       else this.#nudged.add(feedId);
       this.#slewsUntilMs.set(feedId, this.nowMs + SLEW_MS);
     }
+    if (command.kind === 'tempo') this.#song = { ...this.#song, tempo: [{ beat: 0, bpm: command.bpm }] };
     this.hub.command(command);
     if (command.kind === 'nudge' && command.share === 0 && feedId !== undefined) this.#takeOver(feedId);
   }

@@ -10,6 +10,8 @@ export interface FailedEvening {
   happenings: string;
 }
 
+const SHRINK_MS = 20_000;
+
 /** Plays one random evening, the same for the same seed; null if all went well. */
 export function playEvening(seed: number): FailedEvening | null {
   const { failed, counterexample, errorInstance } = fc.check(
@@ -18,7 +20,8 @@ export function playEvening(seed: number): FailedEvening | null {
       fc.modelRun(() => ({ model: nothingDone(), real: evening }), happenings);
       evening.settle();
     }),
-    { seed, numRuns: 1 },
+    // Shrinking may go on for hours; what was found until then will do.
+    { seed, numRuns: 1, interruptAfterTimeLimit: SHRINK_MS },
   );
   if (!failed) return null;
   const [found] = counterexample ?? [];

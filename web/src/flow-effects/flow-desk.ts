@@ -36,14 +36,6 @@ export type MeasurementState =
 export class FlowDesk {
   #running: RunningFlow<unknown> | null = null;
 
-  constructor() {
-    onLeavingRig(async () => {
-      const running = this.#running;
-      running?.send({ type: 'LOST', why: 'Another rig was opened during the take.' });
-      await running?.done;
-    });
-  }
-
   get busy(): boolean {
     return this.#running !== null;
   }
@@ -79,11 +71,16 @@ export class FlowDesk {
     });
     const running = runFlow(machine, { onState: ({ value }) => onState(value as MeasurementState) });
     this.#running = running;
+    const stay = onLeavingRig(async () => {
+      running.send({ type: 'LOST', why: 'Another rig was opened during the take.' });
+      await running.done;
+    });
     const unwatch = watch(its.needs, (why) => running.send({ type: 'LOST', why }));
     try {
       return (await running.done) as Measured<Result>;
     } finally {
       unwatch();
+      stay();
       this.#running = null;
     }
   }

@@ -39,7 +39,7 @@ jest.mock('../studio/workers', () => ({
   },
 }));
 jest.mock('../studio/rig', () => ({
-  onLeavingRig: () => undefined,
+  onLeavingRig: () => () => undefined,
   changeRig: (change: (rig: object) => { tested: typeof room.tested }) => {
     room.tested = change({ tested: room.tested }).tested;
     return Promise.resolve();

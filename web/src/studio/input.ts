@@ -8,7 +8,7 @@ import { hub, measure } from './workers';
 const SAME_BPM = 0.02;
 
 /** The one audio source that is open. */
-class InputDesk {
+export class InputDesk {
   #opened: OpenAudioInput | null = null;
   /** The source asked for last; slower ones that were asked for before are closed when they come. */
   #wanted = { sourceId: 'none' };
@@ -24,7 +24,7 @@ class InputDesk {
     const isAudio = sourceId.startsWith(AUDIO_PREFIX);
     const { port1: from, port2: to } = new MessageChannel();
     const room = await hub.useStudio(isStudio ? Comlink.transfer(from, [from]) : null);
-    if (!isStudio && !isAudio) return false;
+    if (this.#wanted !== wanted || (!isStudio && !isAudio)) return false;
     await measure.useSource(Comlink.transfer(to, [to]));
     const opened = isAudio ? await this.#openDevice(sourceId.slice(AUDIO_PREFIX.length), from, wanted) : null;
     if (this.#wanted !== wanted) {
@@ -81,9 +81,9 @@ class InputDesk {
   }
 
   #lose(why: string): void {
-    this.close();
-    useSession.setState({ inputProblem: why });
-    void measure.endTake(`${why.split('. ')[0]}. Repeat the take with an open input.`);
+    this.#wanted = { sourceId: 'none' };
+    this.#close();
+    useSession.setState({ input: null, live: null, inputProblem: why });
   }
 
   #close(): void {

@@ -20,9 +20,13 @@ const MAX_UNDO = 100;
 
 const leaving = new Set<() => Promise<void>>();
 
-/** Called before another rig is opened, and awaited: what goes on in the rig in use has to end first. */
-export function onLeavingRig(end: () => Promise<void>): void {
+/**
+ * Called before another rig is opened, and awaited: what goes on in the rig in use has to end first. Returns an
+ * unsubscribe function.
+ */
+export function onLeavingRig(end: () => Promise<void>): () => void {
   leaving.add(end);
+  return () => leaving.delete(end);
 }
 
 /** The rig to open at the next start. */

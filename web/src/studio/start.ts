@@ -81,10 +81,10 @@ async function setUpHub(api: HubApi, before: string | null): Promise<void> {
   );
   if (before === null) return;
   await hubPlan.apply(api, 'newHub');
-  const { willRoll, beat, bpm, leader, held, muted } = snapshot;
+  const { willRoll, beat, songMs, bpm, leader, held, muted } = snapshot;
   for (const feedId of held) await api.command({ kind: 'hold', feedId });
   for (const feedId of muted) await api.command({ kind: 'mute', feedId, muted: true });
-  await api.command({ kind: 'resume', rolled: willRoll ? { beat, atMs: snapshotAtMs, bpm, leader } : null });
+  await api.command({ kind: 'resume', rolled: willRoll ? { beat, songMs, atMs: snapshotAtMs, bpm, leader } : null });
   // After it may be used by everyone: these wait for it.
   void inputDesk.reconnect();
   void networkDoor.open();

@@ -1,7 +1,7 @@
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { useDropzone } from 'react-dropzone';
-import { Zip, ZipPassThrough } from 'fflate';
+import { BlobWriter, TextReader, Uint8ArrayReader, ZipWriter } from '@zip.js/zip.js/index-native.js';
 import { writtenNames, moveList, stemMoves, type Stem, type StemOptions } from '../../align/stem-moves';
 import { measure } from '../../studio/workers';
 import { Button } from '../../parts/button';
@@ -80,7 +80,7 @@ export function StemsPanel() {
         setBusy(`Saving ${only.name}`);
         saveFile(writtenNames(wanted)[0] ?? 'aligned.wav', [(await write(only)) as BlobPart], 'audio/wav');
       } else
-        saveFile('Aligned stems.zip', await zipped(wanted, write, setBusy, moveList(wanted, moves)), 'application/zip');
+        saveFile('Aligned stems.zip', [await zipped(wanted, write, setBusy, moveList(wanted, moves))], 'application/zip');
     } catch (error) {
       setProblems([error instanceof Error ? error.message : 'The file couldn’t be saved. Try again.']);
     } finally {
@@ -160,27 +160,16 @@ async function zipped(
   write: (stem: OpenStem) => Promise<Uint8Array>,
   say: (words: string) => void,
   list: string,
-): Promise<BlobPart[]> {
-  const parts: BlobPart[] = [];
-  let problem: Error | null = null;
-  const zip = new Zip((error, chunk) => {
-    if (error) problem = error;
-    else parts.push(chunk as BlobPart);
-  });
+): Promise<Blob> {
+  // Audio hardly gets smaller: stored as it is.
+  const zip = new ZipWriter(new BlobWriter('application/zip'), { level: 0, useWebWorkers: false });
   const names = writtenNames(stems);
-  const entry = (name: string, bytes: Uint8Array) => {
-    const file = new ZipPassThrough(name);
-    zip.add(file);
-    file.push(bytes, true);
-  };
   for (const [i, stem] of stems.entries()) {
     say(`Saving ${i + 1} of ${stems.length}: ${stem.name}`);
-    entry(names[i] ?? stem.id, await write(stem));
+    await zip.add(names[i] ?? stem.id, new Uint8ArrayReader(await write(stem)));
   }
-  entry('Stem shifts.csv', new TextEncoder().encode(list));
-  zip.end();
-  if (problem) throw problem;
-  return parts;
+  await zip.add('Stem shifts.csv', new TextReader(list));
+  return zip.close();
 }
 
 const NO_CLICK = 'none';

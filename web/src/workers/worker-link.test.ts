@@ -1,0 +1,120 @@
+import * as Comlink from 'comlink';
+import { WorkerLink, WorkerLostError } from './worker-link';
+
+interface Api {
+  add(a: number, b: number): number;
+  never(): Promise<void>;
+}
+
+/** Web Locks for one page and its workers: a lock is given back when the worker that holds it ends. */
+class Locks {
+  readonly waiting = new Map<string, () => void>();
+  request(name: string, granted: () => void): Promise<void> {
+    this.waiting.set(name, granted);
+    return Promise.resolve();
+  }
+}
+
+/** A worker in this thread. */
+class FakeWorker extends EventTarget {
+  static made: FakeWorker[] = [];
+  lock = '';
+  ended = false;
+  readonly #port: MessagePort;
+  readonly #inside: MessagePort;
+
+  constructor({ loads = true } = {}) {
+    super();
+    const { port1, port2 } = new MessageChannel();
+    this.#port = port1;
+    this.#inside = port2;
+    port1.addEventListener('message', ({ data }) => this.dispatchEvent(new MessageEvent('message', { data })));
+    port1.start();
+    const api = {
+      holdLifeline: (lock: string) => void (this.lock = lock),
+      add: (a: number, b: number) => a + b,
+      never: () => new Promise(() => undefined),
+    };
+    if (loads) Comlink.expose(api, port2 as never);
+    else setTimeout(() => this.dispatchEvent(new Event('error')));
+    FakeWorker.made.push(this);
+  }
+
+  postMessage(message: unknown, handedOver: Transferable[] = []): void {
+    this.#port.postMessage(message, handedOver);
+  }
+
+  start(): void {
+    // Comlink starts its endpoint.
+  }
+
+  terminate(): void {
+    if (this.ended) return;
+    this.ended = true;
+    this.#port.close();
+    this.#inside.close();
+    setTimeout(() => locks.waiting.get(this.lock)?.());
+  }
+}
+
+let locks: Locks;
+beforeEach(() => {
+  locks = new Locks();
+  FakeWorker.made = [];
+  Object.defineProperty(globalThis, 'navigator', { value: { locks }, configurable: true });
+});
+
+afterEach(() => FakeWorker.made.forEach((worker) => worker.terminate()));
+
+function linked(make = () => new FakeWorker()) {
+  const lost: [string, boolean][] = [];
+  const setUps: (string | null)[] = [];
+  const link = new WorkerLink<Api>({
+    name: 'hub',
+    make: make as never,
+    setUp: (_, before) => Promise.resolve(void setUps.push(before)),
+    onLost: (...why) => lost.push(why),
+  });
+  return { link, lost, setUps };
+}
+const settled = () => new Promise((resolve) => setTimeout(resolve, 20));
+
+test('a call starts the worker; one that is ended is replaced, and its calls under way are rejected', async () => {
+  const { link, lost, setUps } = linked();
+  expect(await link.api.add(1, 2)).toBe(3);
+  const waits = link.api.never();
+  FakeWorker.made[0]!.terminate();
+  await expect(waits).rejects.toThrow(WorkerLostError);
+  expect(await link.api.add(3, 4)).toBe(7);
+  expect(lost).toEqual([['The hub stopped.', true]]);
+  expect(setUps).toEqual([null, 'The hub stopped.']);
+  expect(FakeWorker.made).toHaveLength(2);
+  link.end();
+});
+
+test('an error that nobody caught inside counts as a crash, with its message', async () => {
+  const { link, lost } = linked();
+  await link.start();
+  FakeWorker.made[0]!.dispatchEvent(Object.assign(new Event('error'), { message: 'out of range' }));
+  expect(await link.api.add(1, 1)).toBe(2);
+  expect(lost).toEqual([['The hub crashed (out of range).', true]]);
+  expect(FakeWorker.made[0]!.ended).toBe(true);
+  link.end();
+});
+
+test('a worker that can’t be loaded fails the start with its name, and every call', async () => {
+  const { link } = linked(() => new FakeWorker({ loads: false }));
+  await expect(link.start()).rejects.toThrow('The hub couldn’t be loaded.');
+  await expect(link.api.add(1, 1)).rejects.toThrow('The hub couldn’t be loaded.');
+});
+
+test('one that keeps crashing isn’t started for ever', async () => {
+  const { link, lost } = linked();
+  await link.start();
+  for (let i = 0; i < 4; i++) {
+    FakeWorker.made.at(-1)!.terminate();
+    await settled();
+  }
+  expect(lost.map(([, again]) => again)).toEqual([true, true, true, false]);
+  await expect(link.api.add(1, 1)).rejects.toThrow(WorkerLostError);
+});
