@@ -15,6 +15,7 @@ import { CLICK_PORT, kindOf, networkPortId, peerKeyOf } from '../ports/port-ids'
 import { holdLifeline } from '../workers/lifeline';
 import type { Lifeline } from '../workers/worker-link';
 import { WireSocket } from '../network/wire-socket';
+import { LeaderMemory } from './leader-memory';
 import { MessageLog } from './message-log';
 import { packMessages } from './packed-messages';
 import { Playback } from './playback';
@@ -55,6 +56,7 @@ let snapshotAtMs = 0;
 let ribbonAtMs = 0;
 let lastWakeMs: number | null = null;
 let passedOnMs = -Infinity;
+let memory: LeaderMemory | null = null;
 let sources: readonly SourceSettings[] = [];
 const lookahead = new Lookahead();
 const log = new MessageLog();
@@ -72,7 +74,8 @@ const wire = new WireSocket(now, (state) => post({ kind: 'network', state }));
 
 const api: HubWorkerApi & Lifeline = {
   holdLifeline,
-  start(timeOrigin, bpm, windowPort, afterMs) {
+  start(timeOrigin, bpm, windowPort, afterMs, led) {
+    memory = led && new LeaderMemory(led);
     offsetToWindowMs = performance.timeOrigin - timeOrigin;
     toWindow = windowPort;
     windowPort.onmessage = ({ data }: MessageEvent<ToHub>) => {
@@ -207,6 +210,7 @@ function sendTraffic(untilMs: number): void {
 
 function received(portId: string, bytes: Uint8Array, atMs: number): void {
   note('in', { portId, bytes, atMs });
+  for (const missed of memory?.before(portId, bytes, atMs) ?? []) hub?.receive(portId, missed, atMs);
   const carried = hub?.receive(portId, bytes, atMs) ?? [];
   send(
     carried.map((one) => ({ portId: one.portId, bytes: one.bytes, atMs: one.atMs })),

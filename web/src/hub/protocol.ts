@@ -9,6 +9,7 @@ import type {
   SourceSettings,
   TimedMessage,
 } from '@metronomo/core';
+import type { Led } from './leader-memory';
 import type { WireDoor, WireState } from '../network/wire-socket';
 /** Bytes for a port of the window, with their due time in ms of the window's clock. */
 export interface PortMessage {
@@ -82,9 +83,9 @@ export type StandInAction =
 export interface HubWorkerApi {
   /**
    * `timeOrigin`: the window's, so that both use the same clock. `afterMs`: nothing is due before then, as a hub that was
-   * lost has handed messages over up to there.
+   * lost has handed messages over up to there. `led`: the clock that led it.
    */
-  start(timeOrigin: number, bpm: number, toWindow: MessagePort, afterMs: number): void;
+  start(timeOrigin: number, bpm: number, toWindow: MessagePort, afterMs: number, led: Led | null): void;
   /** Stops, and sends nothing after that. */
   end(): Promise<void>;
   setSong(song: SongSettings): void;

@@ -1,5 +1,7 @@
+import type { HubSnapshot } from '@metronomo/core';
 import * as Comlink from 'comlink';
 import { audioEngine, soundLeadMs } from '../audio/engine';
+import type { Led } from '../hub/leader-memory';
 import { networkPorts } from '../ports/network-ports';
 import { canDisconnect } from '../ports/port-ids';
 import { clearReconnected, ports } from '../ports/port-registry';
@@ -78,6 +80,7 @@ async function setUpHub(api: HubApi, before: string | null): Promise<void> {
     snapshot.bpm,
     line.portForWorker,
     snapshotAtMs + snapshot.lookaheadMs + soundLeadMs(),
+    before === null ? null : clockThatLed(snapshot, snapshotAtMs),
   );
   if (before === null) return;
   await hubPlan.apply(api, 'newHub');
@@ -88,6 +91,14 @@ async function setUpHub(api: HubApi, before: string | null): Promise<void> {
   // After it may be used by everyone: these wait for it.
   void inputDesk.reconnect();
   void networkDoor.open();
+}
+
+/** The clock that led, while the hub rolled; null if another kind of source did, or none. */
+function clockThatLed({ willRoll, leader, sources, beat, bpm }: HubSnapshot, atMs: number): Led | null {
+  const source = sources.find(
+    ({ gearId, receiving, rolling }) => gearId === leader && receiving === 'clock' && rolling,
+  );
+  return willRoll && source ? { portId: source.portId, beat, atMs, bpm } : null;
 }
 
 async function setUpMeasure(api: MeasureApi, before: string | null): Promise<void> {
