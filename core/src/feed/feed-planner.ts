@@ -480,15 +480,14 @@ export class FeedPlanner {
     return [...this.releaseNotes(), ...left, ...(this.#motion || always ? this.#stopMessages() : [])];
   }
 
-  /** A note-off for each note of its settings that isn't on here. */
+  /** A note-off for each note of its settings that isn't on here; two triggers may have struck the same one. */
   #playableNotes(): MidiMessage[] {
     const { notes, triggers = [] } = this.#settings;
     const played = [
       ...(notes ? [notes.barNote, notes.beatNote].map((note) => ({ channel: notes.channel, note })) : []),
       ...triggers.flatMap(({ sends }) => (sends.kind === 'note' ? [sends] : [])),
     ].filter(({ channel, note }) => !this.#on.has(`${channel} ${note}`));
-    const once = new Map(played.map(({ channel, note }) => [`${channel} ${note}`, { channel, note }]));
-    return [...once.values()].map(({ channel, note }) => ({ kind: 'noteOff', channel, note, velocity: 64 }));
+    return played.map(({ channel, note }) => ({ kind: 'noteOff', channel, note, velocity: 64 }));
   }
 
   /** When the last message planned so far is due. */

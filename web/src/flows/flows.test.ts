@@ -7,6 +7,7 @@ import {
   SimulatedClock,
   type AnyStateMachine,
 } from 'xstate';
+import { does } from '../flow-effects/run-flow';
 import { alignAll } from './align-all';
 import { collecting } from './collecting';
 import { measurement } from './measurement';
@@ -174,7 +175,7 @@ test('on a shared input each device has its turn as soon as the one before was r
   const turns = ['a', 'b', 'c'].map((gearId, i) => ({ gearId, afterMs: i * 1000 }));
   const machine = recording.provide({
     actors: {
-      frame: fromPromise<readonly Turn[], void>(() => Promise.resolve(turns)),
+      frame: does<readonly Turn[]>(() => turns),
       record: fromPromise(() => new Promise(() => undefined)),
     },
     actions: { soloTurn: (_, { gearId }) => soloed.push(gearId) },

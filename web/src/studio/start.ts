@@ -16,10 +16,7 @@ import { inputDesk } from './input';
 import { networkDoor } from './network-door';
 import { lastRigId, openRig } from './rig';
 import { useSession } from './session';
-import { command, hub, measure, startWorkers } from './workers';
-
-type HubApi = typeof hub;
-type MeasureApi = typeof measure;
+import { command, hub, startWorkers, type HubApi, type MeasureApi } from './workers';
 
 const lines: { current: HubLine | null } = { current: null };
 

@@ -4,14 +4,14 @@ import type { MeasureWorkerApi } from '../measure/protocol';
 import { WorkerLink } from '../workers/worker-link';
 import { useSession } from './session';
 
-type HubRemote = WorkerLink<HubWorkerApi>['api'];
-type MeasureRemote = WorkerLink<MeasureWorkerApi>['api'];
+export type HubApi = WorkerLink<HubWorkerApi>['api'];
+export type MeasureApi = WorkerLink<MeasureWorkerApi>['api'];
 
 /** How the studio brings a new worker to where it has to be. */
 interface Care {
   /** `before`: why the one before was lost; null at the first start. */
-  hub(api: HubRemote, before: string | null): Promise<void>;
-  measure(api: MeasureRemote, before: string | null): Promise<void>;
+  hub(api: HubApi, before: string | null): Promise<void>;
+  measure(api: MeasureApi, before: string | null): Promise<void>;
   lost(which: 'hub' | 'measure', why: string, again: boolean): void;
 }
 
@@ -26,13 +26,13 @@ const care: { of: Care } = { of: NO_CARE };
 const hubLink = new WorkerLink<HubWorkerApi>({
   name: 'hub',
   make: () => new Worker(new URL('../hub/hub.worker.ts', import.meta.url), { type: 'module', name: 'hub' }),
-  setUp: (api, before) => care.of.hub(api as HubRemote, before),
+  setUp: (api, before) => care.of.hub(api as HubApi, before),
   onLost: (why, again) => lost('hub', why, again),
 });
 const measureLink = new WorkerLink<MeasureWorkerApi>({
   name: 'analyzer',
   make: () => new Worker(new URL('../measure/measure.worker.ts', import.meta.url), { type: 'module', name: 'measure' }),
-  setUp: (api, before) => care.of.measure(api as MeasureRemote, before),
+  setUp: (api, before) => care.of.measure(api as MeasureApi, before),
   onLost: (why, again) => lost('measure', why, again),
 });
 

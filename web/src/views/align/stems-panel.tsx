@@ -80,7 +80,11 @@ export function StemsPanel() {
         setBusy(`Saving ${only.name}`);
         saveFile(writtenNames(wanted)[0] ?? 'aligned.wav', [(await write(only)) as BlobPart], 'audio/wav');
       } else
-        saveFile('Aligned stems.zip', [await zipped(wanted, write, setBusy, moveList(wanted, moves))], 'application/zip');
+        saveFile(
+          'Aligned stems.zip',
+          [await zipped(wanted, write, setBusy, moveList(wanted, moves))],
+          'application/zip',
+        );
     } catch (error) {
       setProblems([error instanceof Error ? error.message : 'The file couldn’t be saved. Try again.']);
     } finally {
