@@ -6,12 +6,13 @@ const below = {
   transport: ['tempo'],
   feed: ['midi', 'tempo', 'timecode', 'transport'],
   follow: ['midi', 'tempo', 'timecode'],
-  measure: ['follow'],
+  maths: [],
+  measure: ['follow', 'maths'],
   align: ['midi', 'timecode'],
   hub: ['midi', 'tempo', 'timecode', 'transport', 'feed', 'follow'],
   standin: ['midi', 'tempo', 'timecode', 'feed', 'follow', 'hub'],
   rig: ['midi', 'feed', 'timecode'],
-  network: ['midi'],
+  network: ['midi', 'maths'],
   files: ['midi', 'tempo', 'timecode', 'measure', 'rig'],
 };
 

@@ -14,6 +14,7 @@ import { pageFigures } from './page-figures';
 import { rigFigures } from './rig-figures';
 import { runFigures } from './run-figures';
 import { takeFigures } from './take-figures';
+import { throttledFigures } from './throttled-figures';
 
 type Figures = () => Figure[] | Promise<Figure[]>;
 
@@ -30,6 +31,7 @@ const IN_BROWSER: Record<string, Figures> = {
   rig: rigFigures,
   run: runFigures,
   page: pageFigures,
+  throttled: throttledFigures,
   long: longFigures,
   logbook: logbookFigures,
   // An hour takes long: ask for it with BENCH_MINUTES=60.

@@ -1,4 +1,5 @@
 import { By } from 'selenium-webdriver';
+import type { Driver } from 'selenium-webdriver/chrome';
 import { openBrowser, type Page } from './browser';
 import { stored, withMidi, withMortalWorkers } from './page-stand-ins';
 
@@ -98,5 +99,43 @@ describe('workers lost during a take', () => {
     await page.sees('11 of 11 locked', 30_000);
     await page.press('Stop');
     await page.driver.findElement(By.css('a[href="/bench"]')).click();
+  });
+
+  const ask = (question: string) =>
+    page.driver.findElement(By.xpath(`//button[@role="tab" and normalize-space()="${question}"]`)).click();
+
+  test('a chase whose hub is lost keeps the starts so far, and says why it is short', async () => {
+    await ask('How fast does timecode lock?');
+    await page.press('Measure lock time');
+    await page.sees(/Measuring: [6-9] of/, 60_000);
+    await kill(page, 'hub');
+    await page.sees(/The hub stopped/, 20_000);
+    await page.driver.wait(async () => (await newest()).status === 'interrupted', 30_000);
+    await page.button('Measure lock time');
+  });
+
+  test('a MIDI loop whose hub is lost says so, and can be measured again', async () => {
+    await ask('How fast is this MIDI path?');
+    await page.press('Send 64 notes');
+    await page.sees(/Measuring: [1-3] of/, 30_000);
+    await kill(page, 'hub');
+    await page.sees('The hub stopped.', 20_000);
+    await page.press('Send 64 notes');
+    await page.sees(/1\.9\d ms round trip/, 60_000);
+  });
+
+  test('a disk that is full during a take ends it, says so, and keeps what was written', async () => {
+    await ask('How late is my gear?');
+    await page.press('Record take M');
+    await page.sees(/Measuring: [6-9] of/, 30_000);
+    const origin = new URL(page.url).origin;
+    const quota = (bytes: { quotaSize?: number }) =>
+      (page.driver as Driver).sendDevToolsCommand('Storage.overrideQuotaForOrigin', { origin, ...bytes });
+    await quota({ quotaSize: 1 });
+    await page.sees(/Browser storage is full/, 30_000);
+    await page.button('Record take M');
+    await quota({});
+    const { frames, sampleRate } = await newest();
+    expect(frames / sampleRate).toBeGreaterThan(4);
   });
 });

@@ -18,6 +18,7 @@ export { TimecodeFollower, type TimecodeReading } from './follow/timecode-follow
 export { detectOnsets, type Onset } from './measure/detect-onsets';
 export { matchOnsets, type Landing, type Matching } from './measure/match-onsets';
 export { measureLatency, reportLatency, type LatencyReport } from './measure/measure-latency';
+export { NORMAL_95 } from './maths/fit-line';
 export { fitTempo } from './measure/fit-tempo';
 export { waveformEnvelope, type Envelope } from './measure/waveform';
 export * from './measure/analyze-recording';

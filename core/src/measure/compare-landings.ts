@@ -1,3 +1,5 @@
+import { NORMAL_95 } from '../maths/fit-line';
+
 export interface LandingComparison {
   /** How much later the second take lands than the first: the Hodges-Lehmann shift with its 95% interval, ms. */
   shiftMs: number;
@@ -8,7 +10,6 @@ export interface LandingComparison {
   told: boolean;
 }
 
-const NORMAL_95 = 1.959964;
 /** Cap on samples; pairs grow with n × m, precision barely does. */
 const MOST = 1000;
 const FEWEST = 4;

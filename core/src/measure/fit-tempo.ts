@@ -1,4 +1,5 @@
 import { median } from 'd3-array';
+import { fitLine } from '../maths/fit-line';
 
 /** Fewer hits don't determine a tempo. */
 const FEWEST = 3;
@@ -14,14 +15,6 @@ export function fitTempo(timesMs: readonly number[]): number | null {
   const beats = timesMs.map(
     (ms, i) => (beat += i === 0 ? 0 : Math.round((ms - (timesMs[i - 1] as number)) / intervalMs)),
   );
-  const meanBeat = beats.reduce((sum, value) => sum + value, 0) / beats.length;
-  const meanMs = timesMs.reduce((sum, value) => sum + value, 0) / timesMs.length;
-  let covariance = 0;
-  let variance = 0;
-  timesMs.forEach((ms, i) => {
-    const offBeat = (beats[i] as number) - meanBeat;
-    covariance += offBeat * (ms - meanMs);
-    variance += offBeat * offBeat;
-  });
-  return covariance > 0 ? (60_000 * variance) / covariance : null;
+  const { slope } = fitLine(beats, timesMs);
+  return slope > 0 ? 60_000 / slope : null;
 }

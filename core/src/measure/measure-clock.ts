@@ -1,3 +1,5 @@
+import { fitLine } from '../maths/fit-line';
+
 export interface ClockReport {
   bpm: number;
   bpmStandardError: number;
@@ -47,7 +49,7 @@ export function readClock(timesMs: ArrayLike<number>, ticksPerBeat = TICKS_PER_B
   const { numbers, times, extra } = numbered(timesMs);
   const n = times.length;
   const last = numbers[n - 1] as number;
-  const { slope, at0, slopeError, residualRms } = line(numbers, times);
+  const { slope, at0, slopeError, residualRms } = fitLine(numbers, times);
   const errors = new Float64Array(n);
   const sizes = new Float64Array(n);
   let [least, most] = [Infinity, -Infinity];
@@ -133,30 +135,6 @@ function usualInterval(timesMs: ArrayLike<number>): number {
   const middle = intervals[floor(intervals.length / 2)] as number;
   if (!(middle > 0)) throw new RangeError('All ticks have the same timestamp.');
   return middle;
-}
-
-/** Least squares, with times relative to the first so that a long run loses no precision. */
-function line(numbers: Float64Array, times: Float64Array) {
-  const n = numbers.length;
-  const t0 = times[0] as number;
-  let [sumK, sumT] = [0, 0];
-  for (let i = 0; i < n; i++) {
-    sumK += numbers[i] as number;
-    sumT += (times[i] as number) - t0;
-  }
-  const [meanK, meanT] = [sumK / n, sumT / n];
-  let [kk, kt] = [0, 0];
-  for (let i = 0; i < n; i++) {
-    const k = (numbers[i] as number) - meanK;
-    kk += k * k;
-    kt += k * ((times[i] as number) - t0 - meanT);
-  }
-  const slope = kt / kk;
-  const at0 = t0 + meanT - slope * meanK;
-  let rest = 0;
-  for (let i = 0; i < n; i++) rest += ((times[i] as number) - at0 - slope * (numbers[i] as number)) ** 2;
-  const residualRms = sqrt(rest / max(1, n - 2));
-  return { slope, at0, residualRms, slopeError: residualRms / sqrt(kk) };
 }
 
 function intervalSpread(numbers: Float64Array, times: Float64Array): number {

@@ -1,3 +1,4 @@
+import { fitLine, NORMAL_95 } from '../maths/fit-line';
 import { readClock, type ClockMeasurement } from './measure-clock';
 
 export interface DriftReport {
@@ -17,7 +18,6 @@ export interface DriftSettings {
   songMinutes?: number;
 }
 
-const NORMAL_95 = 1.96;
 /**
  * Correlated noise carries less information than its tick count suggests: average over blocks of this many ticks first.
  */
@@ -60,8 +60,9 @@ function blockedError(timeErrorMs: Float64Array): number {
     for (let i = 0; i < BLOCK_TICKS; i++) sum += timeErrorMs[b * BLOCK_TICKS + i] as number;
     return sum / BLOCK_TICKS;
   });
-  const middle = (blocks - 1) / 2;
-  const spread = means.reduce((sum, mean) => sum + mean * mean, 0) / Math.max(1, blocks - 2);
-  const kk = means.reduce((sum, _, b) => sum + (b - middle) ** 2, 0);
-  return Math.sqrt(spread / kk) / BLOCK_TICKS;
+  const { slopeError } = fitLine(
+    means.map((_, b) => b),
+    means,
+  );
+  return slopeError / BLOCK_TICKS;
 }

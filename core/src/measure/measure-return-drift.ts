@@ -1,7 +1,7 @@
 import { mean } from 'd3-array';
+import { fitLine, NORMAL_95, type LineFit } from '../maths/fit-line';
 import type { DriftReport } from './measure-drift';
 
-const NORMAL_95 = 1.96;
 const MIN_BEATS = 16;
 /** Correlated noise is averaged over blocks of this many beats first. */
 const BLOCK_BEATS = 16;
@@ -21,13 +21,13 @@ export function measureReturnDrift(
     throw new RangeError(
       `Too few beats: ${n} heard, at least ${MIN_BEATS} needed to measure drift. Check the level, or measure longer.`,
     );
-  const line = fit(landings);
+  const line = lineOf(landings);
   const blocks: { dueMs: number; lateMs: number }[] = [];
   for (let from = 0; from + BLOCK_BEATS <= n; from += BLOCK_BEATS) {
     const part = landings.slice(from, from + BLOCK_BEATS);
     blocks.push({ dueMs: mean(part, ({ dueMs }) => dueMs) ?? 0, lateMs: mean(part, ({ lateMs }) => lateMs) ?? 0 });
   }
-  const blocked = blocks.length < MIN_BLOCKS ? 0 : fit(blocks).slopeError;
+  const blocked = blocks.length < MIN_BLOCKS ? 0 : lineOf(blocks).slopeError;
   // Increasingly late means slow.
   const ppm = -line.slope * 1e6;
   const half = NORMAL_95 * Math.max(line.slopeError, blocked) * 1e6;
@@ -39,15 +39,9 @@ export function measureReturnDrift(
   };
 }
 
-function fit(points: readonly { dueMs: number; lateMs: number }[]): { slope: number; slopeError: number } {
-  const atMean = mean(points, ({ dueMs }) => dueMs) ?? 0;
-  const lateMean = mean(points, ({ lateMs }) => lateMs) ?? 0;
-  let [xx, xy] = [0, 0];
-  for (const { dueMs, lateMs } of points) {
-    xx += (dueMs - atMean) ** 2;
-    xy += (dueMs - atMean) * (lateMs - lateMean);
-  }
-  const slope = xy / xx;
-  const rest = points.reduce((sum, { dueMs, lateMs }) => sum + (lateMs - lateMean - slope * (dueMs - atMean)) ** 2, 0);
-  return { slope, slopeError: Math.sqrt(rest / (points.length - 2) / xx) };
+function lineOf(points: readonly { dueMs: number; lateMs: number }[]): LineFit {
+  return fitLine(
+    points.map(({ dueMs }) => dueMs),
+    points.map(({ lateMs }) => lateMs),
+  );
 }

@@ -1,3 +1,4 @@
+import { NORMAL_95 } from '../maths/fit-line';
 import { deviation, median, quantileSorted } from 'd3-array';
 import { ClockMatch } from './clock-match';
 import type { ExchangeRecord } from './session';
@@ -25,8 +26,6 @@ export interface LinkReport {
 
 /** Margin beyond what was measured, for scheduling at both ends. */
 const HEADROOM_MS = 5;
-/** The 97.5% quantile of a normal distribution. */
-const Z = 1.96;
 const MIN_ANSWERS = 10;
 
 /** Null if there are too few replies. */
@@ -68,8 +67,8 @@ function at(values: number[], share: number): number {
 /** E. B. Wilson's score interval of a proportion (1927). */
 function wilson(count: number, all: number): [number, number] {
   const share = count / all;
-  const square = Z ** 2 / all;
+  const square = NORMAL_95 ** 2 / all;
   const middle = share + square / 2;
-  const half = Z * Math.sqrt((share * (1 - share)) / all + square / all / 4);
+  const half = NORMAL_95 * Math.sqrt((share * (1 - share)) / all + square / all / 4);
   return [Math.max(0, (middle - half) / (1 + square)), Math.min(1, (middle + half) / (1 + square))];
 }

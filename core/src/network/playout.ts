@@ -1,3 +1,4 @@
+import { NORMAL_95 } from '../maths/fit-line';
 import type { ClockMatch } from './clock-match';
 
 /** Limit for corrections, 0.3 ms/s, so that refining the clock estimate never causes a tempo step. */
@@ -12,8 +13,6 @@ const QUICKEST_OF_SECONDS = 10;
 /** Timestamps this far from their arrival belong to another clock than the one being compared. */
 const MAX_AHEAD_MS = 1000;
 const MAX_BEHIND_MS = 5000;
-/** The 97.5% quantile of a normal distribution. */
-const Z = 1.96;
 
 /**
  * When to play a timestamped message: at its time plus the buffer, so that network jitter costs latency instead of
@@ -77,7 +76,7 @@ export class Playout {
     const reading = this.#match.at(nowMs);
     if (!reading) return null;
     const leftMs = this.#differenceMs === null ? 0 : Math.abs((this.#wanted(nowMs) ?? 0) - this.#differenceMs);
-    return leftMs + Z * reading.standardErrorMs;
+    return leftMs + NORMAL_95 * reading.standardErrorMs;
   }
 
   #wanted(nowMs: number): number | null {

@@ -2,7 +2,7 @@ import { X } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useSession } from '../studio/session';
-import { useTakes } from '../studio/use-takes';
+import { useTakesOf } from '../studio/use-takes';
 
 const KEY = 'metronomo.hints-done';
 
@@ -11,14 +11,15 @@ export function Hints() {
   const [done, setDone] = useState(() => localStorage.getItem(KEY) !== null);
   const demo = useSession(({ rig }) => rig?.demo ?? false);
   const heard = useSession(({ snapshot }) => snapshot.messages > 100);
-  const takes = useTakes().filter(({ plan }) => !plan);
-  const proved = takes.some((take) => take.proof && take.status === 'done');
+  const taken = useTakesOf('take', 1).length > 0;
+  const [proof] = useTakesOf('proof', 1);
+  const proved = proof?.status === 'done';
   const leave = () => {
     localStorage.setItem(KEY, 'yes');
     setDone(true);
   };
   if (done || !demo) return null;
-  const now = proved ? 3 : takes.length > 0 ? 2 : heard ? 1 : 0;
+  const now = proved ? 3 : taken ? 2 : heard ? 1 : 0;
   const hints = [
     { to: '/run', text: 'Listen: press Play. Eleven devices sound after the click, each late by a different amount.' },
     { to: '/bench', text: 'Measure: record an eight-bar take on the Bench.' },

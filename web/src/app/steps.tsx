@@ -4,7 +4,7 @@ import { useSession } from '../studio/session';
 import { useFollowers } from '../studio/use-followers';
 import { count } from '../words/numbers';
 import { signed } from '../parts/words';
-import { useTakeCount, useTakes } from '../studio/use-takes';
+import { useLatestTake, useTakeCount } from '../studio/use-takes';
 import { alignStatus, worstOf, type Plan } from '../align/align-rows';
 import { usePlan } from '../align/use-rows';
 import { useLineCheck } from '../views/rig/use-line-check';
@@ -35,7 +35,7 @@ function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
   const rig = useSession(({ rig }) => rig);
   const state = useSession(({ snapshot }) => snapshot.state);
   const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
-  const [latest] = useTakes();
+  const latest = useLatestTake();
   const taken = useTakeCount();
   const { rows } = usePlan();
   const { open } = useLineCheck();

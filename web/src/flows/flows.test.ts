@@ -207,7 +207,7 @@ test('repeated starts: as many as wanted, then the recorder completes', async ()
   expect(flow.actor.getSnapshot().output).toEqual({ recorded: 'sound' });
 });
 
-test('what has just arrived is kept by a last look, and the reason is told', async () => {
+test('what has just arrived is kept by a last look, and the reason comes out', async () => {
   const flow = under(collecting, { everyMs: 500 });
   await flow.answer(0);
   await flow.does({ kind: 'LOST' });

@@ -1,4 +1,4 @@
-import { compareLandings, type LandingComparison } from '@metronomo/core';
+import { compareLandings, NORMAL_95, type LandingComparison } from '@metronomo/core';
 import { median } from 'd3-array';
 import { otherBuffers } from '../store/conditions';
 import type { Take, TakeLine } from '../store/records';
@@ -32,7 +32,6 @@ export interface LineComparison {
 const MIN_TAKES = 4;
 const NORMAL_SCALE = 1.4826;
 /** Beyond this many standard deviations a difference is significant at 95%. */
-const NORMAL_95 = 1.96;
 
 /** Lines of both takes that belong to the same device. `others`: takes of the same rig, for the usual variation. */
 export function compareTakes(first: Take, second: Take, others: readonly Take[]): LineComparison[] {

@@ -1,7 +1,7 @@
 import Dexie from 'dexie';
 import { ticksOf } from './clock-takes';
 import { database } from './database';
-import type { SoundChunk, Take } from './records';
+import type { SoundChunk, Take, TakeKind } from './records';
 import { intactOf } from './quarantine';
 
 /** Chunks of one channel to read at once; fewer for many channels. */
@@ -14,6 +14,17 @@ const MAX_AT_WORK = 100;
 /** The newest takes of a rig, newest first. */
 export async function listTakes(rigId: string, most = MAX_AT_WORK): Promise<Take[]> {
   const takes = await ofRig(rigId).reverse().limit(most).toArray();
+  return intactOf(database, 'takes', takes);
+}
+
+/** The newest takes of one kind, newest first. */
+export async function listTakesOf(rigId: string, kind: TakeKind, most = MAX_AT_WORK): Promise<Take[]> {
+  const takes = await database.takes
+    .where('[rigId+kind+startedAt]')
+    .between([rigId, kind, Dexie.minKey], [rigId, kind, Dexie.maxKey])
+    .reverse()
+    .limit(most)
+    .toArray();
   return intactOf(database, 'takes', takes);
 }
 

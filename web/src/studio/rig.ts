@@ -44,8 +44,14 @@ export async function switchRig(id: string): Promise<void> {
   if (!rig) return;
   await Promise.all([...leaving].map((end) => end()));
   command({ kind: 'stop' });
-  await openRig(rig);
+  const before = lastRigId();
   chooseRig(id);
+  try {
+    await openRig(rig);
+  } catch (error) {
+    if (before !== null) chooseRig(before);
+    throw error;
+  }
 }
 
 export async function openRig(rig: Rig): Promise<void> {

@@ -1,7 +1,7 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useSession } from './session';
-import type { Take } from '../store/records';
-import { countTakes, listTakes, loadTake } from '../store/takes';
+import type { Take, TakeKind } from '../store/records';
+import { countTakes, listTakes, listTakesOf, loadTake } from '../store/takes';
 
 const NONE: Take[] = [];
 
@@ -9,6 +9,18 @@ const NONE: Take[] = [];
 export function useTakes(): Take[] {
   const rigId = useSession(({ rig }) => rig?.id);
   return useLiveQuery(() => (rigId ? listTakes(rigId) : NONE), [rigId]) ?? NONE;
+}
+
+/** The current rig's newest take; null if it has none. */
+export function useLatestTake(): Take | null {
+  const rigId = useSession(({ rig }) => rig?.id);
+  return useLiveQuery(async () => (rigId ? ((await listTakes(rigId, 1))[0] ?? null) : null), [rigId]) ?? null;
+}
+
+/** The current rig's newest takes of a kind, newest first; live. */
+export function useTakesOf(kind: TakeKind, most?: number): Take[] {
+  const rigId = useSession(({ rig }) => rig?.id);
+  return useLiveQuery(() => (rigId ? listTakesOf(rigId, kind, most) : NONE), [rigId, kind, most]) ?? NONE;
 }
 
 /** As many as a trend can show. */

@@ -9,7 +9,7 @@ import { Field } from '../../parts/field';
 import { offsetIn } from '../../parts/units';
 import { changedSinceSet, deleteSet, isInForce, listSets, renameSet, saveSet, withSet } from '../../store/offset-sets';
 import type { OffsetSet, Rig } from '../../store/records';
-import { useTakes } from '../../studio/use-takes';
+import { useLatestTake } from '../../studio/use-takes';
 import { useAlignLook, useUnitAt } from './look';
 import { count, decimal, whole } from '../../words/numbers';
 import { dayAndTime } from '../../parts/dates';
@@ -69,14 +69,14 @@ function stateOf(set: OffsetSet, rig: Rig): string {
 }
 
 function SaveForm({ rig, onSaved }: { rig: Rig; onSaved: (id: string) => void }) {
-  const [newest] = useTakes();
+  const newest = useLatestTake();
   const [name, setName] = useState('');
   return (
     <form
       className="flex items-end gap-2"
       onSubmit={(event) => {
         event.preventDefault();
-        void saveSet(rig, name, newest).then(({ id }) => onSaved(id));
+        void saveSet(rig, name, newest ?? undefined).then(({ id }) => onSaved(id));
       }}
     >
       <div className="flex-1">

@@ -1,3 +1,4 @@
+import { NORMAL_95 } from '@metronomo/core';
 import { Trash2 } from 'lucide-react';
 import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
@@ -124,7 +125,7 @@ function stretch(ms: number): string {
 function rowsOf({ report, drift, seconds }: Result, ticks: number): [string, string][] {
   const { p50, p95, p99 } = report.percentilesMs;
   return [
-    ['Tempo, BPM', `${decimal(report.bpm, 4)} ± ${decimal(1.96 * report.bpmStandardError, 4)}`],
+    ['Tempo, BPM', `${decimal(report.bpm, 4)} ± ${decimal(NORMAL_95 * report.bpmStandardError, 4)}`],
     ['Drift, 95% interval', `${signed(drift.ci95Ppm[0])} to ${signed(drift.ci95Ppm[1])} ppm`],
     ['Jitter, rms', `${decimal(report.jitterRmsMs, 3)} ms`],
     ['Jitter, peak to peak', `${decimal(report.jitterPeakToPeakMs, 2)} ms`],
