@@ -83,7 +83,12 @@ export async function recoverTake(takeId: string, why: string): Promise<Take | n
 /** A take that ended before any audio arrived is reported, but has no result. */
 export async function analyzeTake(take: Take | null): Promise<Take | null> {
   if (!take || take.frames === 0) return take;
-  return measure.keepTake(take);
+  try {
+    return await measure.keepTake(take);
+  } catch (cause) {
+    // What ended it early is probably why it can't be stored either: a full disk.
+    throw take.ending ? new Error(take.ending, { cause }) : cause;
+  }
 }
 
 export interface TakeFacts {
