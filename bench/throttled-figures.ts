@@ -6,6 +6,8 @@ import { WATCH_SCREEN } from './page-figures';
 
 const SLOWER = 4;
 const SETTLE_MS = 5000;
+/** Less than a take of eight bars lasts. */
+const MEASURE_MS = 15_000;
 
 /** A task asked for every 10 ms: how long the main thread makes it wait. */
 const WATCH_WAITS = `
@@ -27,7 +29,8 @@ export async function throttledFigures(): Promise<Figure[]> {
     await new Promise((resolve) => setTimeout(resolve, SETTLE_MS));
     await page.driver.executeScript('window.waits_.length = 0; window.screen_.tasks.length = 0;');
     const machine = new MachineWatch();
-    await page.sees('Latency: Porch beat box', 120_000);
+    // While it records; what is shown afterwards is another matter.
+    await new Promise((resolve) => setTimeout(resolve, MEASURE_MS));
     machine.end();
     const { waits, tasks } = await page.driver.executeScript<{ waits: number[]; tasks: number[] }>(
       'return { waits: window.waits_, tasks: window.screen_.tasks }',
