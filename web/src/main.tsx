@@ -10,7 +10,7 @@ import { applySheet } from './app/sheet';
 import { watchHistory } from './history/watch-history';
 import { watchStorage } from './history/watch-storage';
 import { watchDrift } from './studio/drift-watch';
-import { runInOneTab } from './studio/one-tab';
+import { runInOneTab } from './studio/single-tab';
 import { endStudio, startStudio } from './studio/start';
 import { stayAwake } from './studio/stay-awake';
 import { deleteLeftovers } from './store/own-data';
