@@ -16,6 +16,8 @@ const room = {
   leaving: [] as (() => Promise<void>)[],
   /** How a stop or a play changes the hub; null if it hangs. */
   obeys: true,
+  /** Storage is full. */
+  full: false,
 };
 const frames = 48_000;
 const report = { believable: true, ci95Ms: [11.9, 12.1], medianMs: 12 };
@@ -54,7 +56,9 @@ jest.mock('../studio/workers', () => {
       return Promise.resolve();
     },
     keepTake: (take: Take) =>
-      Promise.resolve({ ...take, lines: take.lines.map((line) => ({ ...line, report })) } as unknown as Take),
+      room.full
+        ? Promise.reject(new Error('QuotaExceededError'))
+        : Promise.resolve({ ...take, lines: take.lines.map((line) => ({ ...line, report })) } as unknown as Take),
     planTake: nothing,
     completeTake: () => {
       done();
@@ -83,7 +87,7 @@ const recordingBegan = async () => {
 const states = () => room.said.map(({ kind }) => kind).filter((kind) => kind !== 'solo');
 
 beforeEach(() => {
-  Object.assign(room, { said: [], recording: null, obeys: true });
+  Object.assign(room, { said: [], recording: null, obeys: true, full: false });
   (globalThis as { __APP_VERSION__?: string }).__APP_VERSION__ = 'test';
   useSession.setState({ rig: boathouse(), experiment: {}, input, inputProblem: null, lost: null });
   roll(false);
@@ -133,6 +137,16 @@ test.each<[string, () => void, RegExp]>([
   expect(result).toMatchObject({ status: 'interrupted', frames });
   expect(result!.ending).toMatch(why);
   expect(useTakeFlow.getState().flow).toMatchObject({ state: 'idle', problem: expect.stringMatching(why) as string });
+});
+
+test('a take that storage has no room for gives the recorder’s reason, not the browser’s', async () => {
+  const going = runTake(settings);
+  await recordingBegan();
+  const ending = 'Browser storage is full, so the take ended early.';
+  const { take, resolve } = room.recording!;
+  room.full = true;
+  resolve({ ...take, status: 'interrupted', ending, frames });
+  expect(await going).toMatchObject({ result: null, problem: ending });
 });
 
 test('opening another rig waits until the take is stored', async () => {

@@ -40,9 +40,11 @@ export class InputDesk {
     return true;
   }
 
-  /** A worker was restarted: what is open is connected again. */
-  async reconnect(): Promise<void> {
-    if (useSession.getState().input) await this.open(this.#wanted.sourceId);
+  /** A worker was restarted: what is open is connected to it again. The hub's has only the stand-ins' sound. */
+  async reconnect(which: 'hub' | 'measure'): Promise<void> {
+    const { sourceId } = this.#wanted;
+    const concerned = which === 'measure' || sourceId === BOATHOUSE_SOURCE;
+    if (concerned && useSession.getState().input) await this.open(sourceId);
   }
 
   close(): void {

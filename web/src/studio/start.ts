@@ -86,7 +86,7 @@ async function setUpHub(api: HubApi, before: string | null): Promise<void> {
   for (const feedId of muted) await api.command({ kind: 'mute', feedId, muted: true });
   await api.command({ kind: 'resume', rolled: willRoll ? { beat, songMs, atMs: snapshotAtMs, bpm, leader } : null });
   // After it may be used by everyone: these wait for it.
-  void inputDesk.reconnect();
+  void inputDesk.reconnect('hub');
   void networkDoor.open();
 }
 
@@ -104,7 +104,7 @@ async function setUpMeasure(api: MeasureApi, before: string | null): Promise<voi
   if (before === null) return;
   const { rig } = useSession.getState();
   if (rig) await api.keepIn(databaseNameOf(rig));
-  void inputDesk.reconnect();
+  void inputDesk.reconnect('measure');
 }
 
 function tellLost(which: 'hub' | 'measure', why: string, again: boolean): void {
