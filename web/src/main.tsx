@@ -7,6 +7,7 @@ import { createRoot } from 'react-dom/client';
 import { App } from './app/app';
 import { OtherTab } from './app/other-tab';
 import { applySheet } from './app/sheet';
+import { loadFilesWorker } from './files/files-flow';
 import { watchHistory } from './history/watch-history';
 import { watchStorage } from './history/watch-storage';
 import { watchDrift } from './studio/drift-watch';
@@ -27,7 +28,7 @@ async function start({ take = false } = {}): Promise<void> {
     return;
   }
   try {
-    await startStudio();
+    await Promise.all([startStudio(), loadFilesWorker()]);
     watchDrift();
     watchHistory();
     watchStorage();

@@ -15,13 +15,22 @@ import type { Preview, FilesWorkerApi } from './protocol';
 import { count, whole } from '../words/numbers';
 
 /** The worker that reads and writes files, so that the screen doesn't wait for it. */
-export const files = new WorkerLink<FilesWorkerApi>({
+const filesLink = new WorkerLink<FilesWorkerApi>({
   name: 'file reader',
   make: () => new Worker(new URL('./files.worker.ts', import.meta.url), { type: 'module', name: 'files' }),
   setUp: () => Promise.resolve(),
   // The operation under way fails, and says so.
   onLost: () => undefined,
-}).api;
+});
+export const files = filesLink.api;
+
+/**
+ * Loads it before anyone needs it: Chromium's tab crashes if the page is left while a worker is being loaded. If it can't
+ * be loaded, the first file operation says so.
+ */
+export function loadFilesWorker(): Promise<void> {
+  return filesLink.start().catch(() => undefined);
+}
 
 type FilesFlow =
   | { state: 'idle' }

@@ -6,19 +6,10 @@ interface Api {
   never(): Promise<void>;
 }
 
-/** Web Locks for one page and its workers: a lock is given back when the worker that holds it ends. */
-class Locks {
-  readonly waiting = new Map<string, () => void>();
-  request(name: string, granted: () => void): Promise<void> {
-    this.waiting.set(name, granted);
-    return Promise.resolve();
-  }
-}
-
 /** A worker in this thread. */
 class FakeWorker extends EventTarget {
   static made: FakeWorker[] = [];
-  lock = '';
+  lifeline: MessagePort | null = null;
   ended = false;
   readonly #port: MessagePort;
   readonly #inside: MessagePort;
@@ -31,7 +22,7 @@ class FakeWorker extends EventTarget {
     port1.addEventListener('message', ({ data }) => this.dispatchEvent(new MessageEvent('message', { data })));
     port1.start();
     const api = {
-      holdLifeline: (lock: string) => void (this.lock = lock),
+      holdLifeline: (port: MessagePort) => void (this.lifeline = port),
       add: (a: number, b: number) => a + b,
       never: () => new Promise(() => undefined),
     };
@@ -53,16 +44,11 @@ class FakeWorker extends EventTarget {
     this.ended = true;
     this.#port.close();
     this.#inside.close();
-    setTimeout(() => locks.waiting.get(this.lock)?.());
+    this.lifeline?.close();
   }
 }
 
-let locks: Locks;
-beforeEach(() => {
-  locks = new Locks();
-  FakeWorker.made = [];
-  Object.defineProperty(globalThis, 'navigator', { value: { locks }, configurable: true });
-});
+beforeEach(() => (FakeWorker.made = []));
 
 afterEach(() => FakeWorker.made.forEach((worker) => worker.terminate()));
 

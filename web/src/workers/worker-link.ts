@@ -7,8 +7,8 @@ export class WorkerLostError extends Error {
 
 /** What every worker offers so that its end is noticed at once. */
 export interface Lifeline {
-  /** Holds this Web Lock until the worker ends; resolves once it is held. */
-  holdLifeline(lock: string): Promise<void>;
+  /** Holds this port until the worker ends. */
+  holdLifeline(port: MessagePort): void;
 }
 
 interface LinkOptions<Api> {
@@ -41,6 +41,7 @@ export class WorkerLink<Api extends object> {
   #lossesMs: number[] = [];
   #loaded = false;
   #started: Promise<void> | null = null;
+  #pageEnds = false;
 
   constructor(options: LinkOptions<Api>) {
     this.#options = options;
@@ -55,7 +56,12 @@ export class WorkerLink<Api extends object> {
    * @throws WorkerLostError if the worker can't be loaded.
    */
   start(): Promise<void> {
-    this.#started ??= this.#begin(null);
+    if (!this.#started) {
+      // The browser ends the workers of a page that is left: that is no loss, and there is nothing to start again.
+      globalThis.addEventListener?.('pagehide', () => (this.#pageEnds = true));
+      globalThis.addEventListener?.('pageshow', () => (this.#pageEnds = false));
+      this.#started = this.#begin(null);
+    }
     return this.#started;
   }
 
@@ -88,16 +94,16 @@ export class WorkerLink<Api extends object> {
     this.#ready.resolve(api as Comlink.Remote<Api>);
   }
 
-  /** A lock is given back the moment its worker ends, whatever ends it and however busy it was. */
+  /** A port is closed the moment the worker at its other end ends, whatever ends it and however busy it was. */
   async #watch(worker: Worker, api: Comlink.Remote<Lifeline>): Promise<void> {
-    const lock = `metronomo ${this.#options.name} ${crypto.randomUUID()}`;
-    await api.holdLifeline(lock);
-    if (!('locks' in navigator)) return;
-    void navigator.locks.request(lock, () => this.#lose(worker, 'stopped'));
+    const { port1, port2 } = new MessageChannel();
+    await api.holdLifeline(Comlink.transfer(port2, [port2]));
+    port1.addEventListener('close', () => this.#lose(worker, 'stopped'));
+    port1.start();
   }
 
   #lose(worker: Worker, why: string): void {
-    if (this.#worker !== worker) return;
+    if (this.#worker !== worker || this.#pageEnds) return;
     worker.terminate();
     this.#worker = null;
     const error = this.#lost(why);
