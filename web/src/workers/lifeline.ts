@@ -1,7 +1,10 @@
-/** Kept from being collected as long as the worker lives. */
-const held = new Set<MessagePort>();
-
-/** For the worker's side of a link: the window's end of this port is closed the moment the worker ends. */
-export function holdLifeline(port: MessagePort): void {
-  held.add(port);
+/** For the worker's side of a link: holds the lock that tells the window that this worker lives. */
+export function holdLifeline(lock: string): Promise<void> {
+  if (!('locks' in navigator)) return Promise.resolve();
+  return new Promise((held) => {
+    void navigator.locks.request(lock, () => {
+      held();
+      return new Promise(() => undefined); // Until the worker ends.
+    });
+  });
 }

@@ -6,10 +6,19 @@ interface Api {
   never(): Promise<void>;
 }
 
+/** Web Locks for one page and its workers: a lock is given back when the worker that holds it ends. */
+class Locks {
+  readonly waiting = new Map<string, () => void>();
+  request(name: string, granted: () => void): Promise<void> {
+    this.waiting.set(name, granted);
+    return Promise.resolve();
+  }
+}
+
 /** A worker in this thread. */
 class FakeWorker extends EventTarget {
   static made: FakeWorker[] = [];
-  lifeline: MessagePort | null = null;
+  lock = '';
   ended = false;
   readonly #port: MessagePort;
   readonly #inside: MessagePort;
@@ -22,7 +31,7 @@ class FakeWorker extends EventTarget {
     port1.addEventListener('message', ({ data }) => this.dispatchEvent(new MessageEvent('message', { data })));
     port1.start();
     const api = {
-      holdLifeline: (port: MessagePort) => void (this.lifeline = port),
+      holdLifeline: (lock: string) => void (this.lock = lock),
       add: (a: number, b: number) => a + b,
       never: () => new Promise(() => undefined),
     };
@@ -44,11 +53,16 @@ class FakeWorker extends EventTarget {
     this.ended = true;
     this.#port.close();
     this.#inside.close();
-    this.lifeline?.close();
+    setTimeout(() => locks.waiting.get(this.lock)?.());
   }
 }
 
-beforeEach(() => (FakeWorker.made = []));
+let locks: Locks;
+beforeEach(() => {
+  locks = new Locks();
+  FakeWorker.made = [];
+  Object.defineProperty(globalThis, 'navigator', { value: { locks }, configurable: true });
+});
 
 afterEach(() => FakeWorker.made.forEach((worker) => worker.terminate()));
 

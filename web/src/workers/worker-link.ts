@@ -7,8 +7,8 @@ export class WorkerLostError extends Error {
 
 /** What every worker offers so that its end is noticed at once. */
 export interface Lifeline {
-  /** Holds this port until the worker ends. */
-  holdLifeline(port: MessagePort): void;
+  /** Holds this Web Lock until the worker ends; resolves once it is held. */
+  holdLifeline(lock: string): Promise<void>;
 }
 
 interface LinkOptions<Api> {
@@ -94,12 +94,12 @@ export class WorkerLink<Api extends object> {
     this.#ready.resolve(api as Comlink.Remote<Api>);
   }
 
-  /** A port is closed the moment the worker at its other end ends, whatever ends it and however busy it was. */
+  /** A lock is given back the moment its worker ends, whatever ends it and however busy it was. */
   async #watch(worker: Worker, api: Comlink.Remote<Lifeline>): Promise<void> {
-    const { port1, port2 } = new MessageChannel();
-    await api.holdLifeline(Comlink.transfer(port2, [port2]));
-    port1.addEventListener('close', () => this.#lose(worker, 'stopped'));
-    port1.start();
+    const lock = `metronomo ${this.#options.name} ${crypto.randomUUID()}`;
+    await api.holdLifeline(lock);
+    if (!('locks' in navigator)) return;
+    void navigator.locks.request(lock, () => this.#lose(worker, 'stopped'));
   }
 
   #lose(worker: Worker, why: string): void {
