@@ -89,7 +89,6 @@ test('a call starts the worker; one that is ended is replaced, and its calls und
   expect(lost).toEqual([['The hub stopped.', true]]);
   expect(setUps).toEqual([null, 'The hub stopped.']);
   expect(FakeWorker.made).toHaveLength(2);
-  link.end();
 });
 
 test('an error that nobody caught inside counts as a crash, with its message', async () => {
@@ -99,7 +98,6 @@ test('an error that nobody caught inside counts as a crash, with its message', a
   expect(await link.api.add(1, 1)).toBe(2);
   expect(lost).toEqual([['The hub crashed (out of range).', true]]);
   expect(FakeWorker.made[0]!.ended).toBe(true);
-  link.end();
 });
 
 test('a worker that can’t be loaded fails the start with its name, and every call', async () => {

@@ -65,15 +65,8 @@ export class WorkerLink<Api extends object> {
     return this.#started;
   }
 
-  /** Ends the worker for good. */
-  end(): void {
-    this.#worker?.terminate();
-    this.#worker = null;
-    this.#rejectAll(this.#lost('was closed'));
-  }
-
   async #begin(before: string | null): Promise<void> {
-    const { make, name, setUp } = this.#options;
+    const { make, setUp } = this.#options;
     const worker = make();
     this.#worker = worker;
     const failed = new Promise<never>((_, reject) => {
@@ -90,7 +83,6 @@ export class WorkerLink<Api extends object> {
     this.#loaded = true;
     await Promise.race([setUp(api as Comlink.Remote<Api>, before), failed]);
     if (this.#worker !== worker) throw this.#lost('was lost while it started');
-    performance.mark(`${name} ready`);
     this.#ready.resolve(api as Comlink.Remote<Api>);
   }
 
