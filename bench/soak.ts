@@ -21,7 +21,7 @@ const { values } = parseArgs({
   },
 });
 const MAX_FAILED = 10;
-const TOLD_EVERY = 500;
+const TOLD_EVERY = 100;
 
 interface Told {
   played: number;
@@ -69,7 +69,7 @@ async function playAll(from: number, evenings: number): Promise<void> {
           failed += told.failed.length;
           for (const one of told.failed) console.log(wordsFor(one));
           const seconds = (Date.now() - beganMs) / 1000;
-          if (told.failed.length > 0 || played % 5000 < TOLD_EVERY)
+          if (told.failed.length > 0 || played % 2500 < TOLD_EVERY)
             console.log(`${played} of ${evenings} evenings in ${seconds.toFixed(0)} s, ${failed} with a violation`);
           if (failed >= MAX_FAILED) for (const other of children) other.kill();
         });

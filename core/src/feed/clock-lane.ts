@@ -71,7 +71,8 @@ export class ClockLane {
     const ticksPerBeat = TICKS_PER_BEAT * clockRate;
     const more = (ticksPerBeat - this.#ticksPerBeat) / TICKS_PER_BEAT;
     let counted = ceil(max(fromBeat, this.#next / this.#ticksPerBeat) - origin - ROUNDING_TICKS);
-    while (!Number.isInteger(counted * more)) counted++;
+    // Rates are halves, so the next beat fits if this one doesn't.
+    if (!Number.isInteger(counted * more)) counted++;
     this.#later = more === 0 ? null : { ticksPerBeat, beat: origin + counted };
     this.#changeOver();
     this.#nextMs = this.#msOf(this.#next);

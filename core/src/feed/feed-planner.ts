@@ -105,6 +105,8 @@ export class FeedPlanner {
   #greetings: Greeting[] = [];
   /** The follower starts here; gear that plays on any clock gets none before. */
   #firstBeat = -Infinity;
+  /** Gear that takes no song position has counted from here. */
+  #countsFrom = 0;
   /** The song begins here, after the count-in. */
   #startBeat = -Infinity;
   #startSaidMs = -Infinity;
@@ -284,16 +286,17 @@ export class FeedPlanner {
       out.push(encodeMmc({ kind: 'stop' }));
     }
     const waits = this.#greetings.length > 0;
-    if (before.clockRate !== settings.clockRate) {
+    const changesRate = before.clockRate !== settings.clockRate;
+    if (changesRate) {
       if (waits) this.#clock = new ClockLane(now, this.#clockRate, true);
-      else clock.changeRate(this.#clockRate, now.beat, sends.transport && !sends.position ? this.#firstBeat : 0);
+      else clock.changeRate(this.#clockRate, now.beat, sends.transport && !sends.position ? this.#countsFrom : 0);
     }
     const gains = (['clock', 'transport', 'mmc'] as const).some((kind) => sends[kind] && !before.sends[kind]);
     // Someone who has just joined the wire may still be playing, and is stopped first.
     const joins = this.#greetings.some(({ message }) => message === STOP);
-    if (waits && !joins && (differ(before.sends, sends) || before.clockRate !== settings.clockRate))
-      out.push(...this.#greetAgain(gridMs));
-    else if (gains || joins) out.push(...this.#greetNow(gridMs));
+    if (waits && !joins && (differ(before.sends, sends) || changesRate)) out.push(...this.#greetAgain(gridMs));
+    // No one may play on at a rate that their count doesn't fit.
+    else if (gains || joins) out.push(...this.#greetNow(gridMs, changesRate));
     if (sends.clock && !before.sends.clock) this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
     return out;
   }
@@ -311,14 +314,15 @@ export class FeedPlanner {
     });
   }
 
-  #greetNow(gridMs: number): MidiMessage[] {
+  /** `stopsAtOnce`: what still plays is not left playing until the next sixteenth. */
+  #greetNow(gridMs: number, stopsAtOnce = false): MidiMessage[] {
     const { transport, position } = this.#settings.sends;
     // Whoever joined isn't there yet.
     this.#machineAtMs = null;
     const located = this.#greetAgain(gridMs);
     const [first] = this.#greetings;
     if (!transport || !first) return located;
-    if (!position) return [STOP, ...located];
+    if (!position || stopsAtOnce) return [STOP, ...located];
     this.#greetings.unshift({ beat: first.beat, message: STOP, leadMs: 3 * START_LEAD_MS });
     this.#sortGreetings();
     return located;
@@ -534,6 +538,7 @@ export class FeedPlanner {
       const start = position
         ? clock.firstFrom(beat, TICKS_PER_SIXTEENTH)
         : clock.firstFrom(this.#meter.nextBar(beat), 1);
+      this.#countsFrom = start.beat;
       const sixteenths = start.tick / TICKS_PER_SIXTEENTH;
       // Past the last addressable position a follower can only continue.
       if (position && sixteenths <= LAST_SONG_POSITION)

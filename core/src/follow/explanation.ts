@@ -22,9 +22,10 @@ const UNKNOWN = 1e5;
 const LOG_ON_TIME = log(0.97);
 const LOG_LOST = log(0.001);
 const LOG_LOST_AGAIN = log(0.05);
-const LOG_LOST_TOO = -0.3;
+const LOG_LOST_TOO = -0.6;
 const MOST_LOST = -3;
 const LOG_TWICE = log(1e-4);
+const LOG_TWICE_LATER = log(1e-7);
 const LOG_TWICE_AGAIN = log(0.05);
 const LOG_TWICE_IN_HOLD_UP = log(0.5);
 const LOG_TWICE_UNNOTICED = log(1e-5);
@@ -59,10 +60,14 @@ const CHANGES = [
 const WANDERS_BY = 0.004;
 const LOG_SETTLES = log(0.02);
 /** A sender that paused hardly ever loses ticks as well, unless it is known to lose some. */
-const LOST_IN_PAUSE = 0.0005;
+const LOST_IN_PAUSE = 0.0003;
 const LOST_IN_PAUSE_OF_LOSSY = 0.05;
 const MAX_IN_PAUSE = 4;
 const LOSSY = 0.005;
+/** A lost or doubled tick this recent may just as well have been a change of tempo, and the other way round, ticks. */
+const RECENT = 24;
+/** A tempo younger than this doesn't tell a lost tick from a slower one, ticks. */
+const YOUNG = 8;
 const LOSSY_FOR = 0.99;
 const LEAST_SHARE = 1e-6;
 const MAX_LABELS = 12;
@@ -112,9 +117,15 @@ export class Explanation {
   wanders = false;
   /** The last tick came after some that were lost. */
   #skipped = false;
+  /** The last tick was the first of all, or of a song. */
+  #isFirst = false;
   /** Recent shares of lost and doubled ticks. */
   #lossy = 0;
   #doubled = 0;
+  /** Ticks since one was lost or doubled. */
+  #sinceOff = Infinity;
+  /** Share in which the tempo changed while ticks were lost or doubled, so that the count can't be relied on. */
+  #doubt = 0;
   /** What the last tick may be, relative to a number, the likeliest first. */
   #labels: readonly Label[] = CERTAIN;
   #from = 0;
@@ -131,6 +142,7 @@ export class Explanation {
   static first(ms: number, begins = false): Explanation[] {
     const intervalMs = 60_000 / 120 / 24;
     const one = new Explanation(ms, intervalMs, [1, 0, UNKNOWN]);
+    one.#isFirst = true;
     if (!begins) return [one];
     const held = new Explanation(ms, intervalMs, [1, 0, UNKNOWN]).likely(LOG_BEGINS_HELD_UP);
     held.#isAdrift = true;
@@ -151,13 +163,16 @@ export class Explanation {
     return max(MIN_JITTER_MS, sqrt(this.#squares / this.#count));
   }
 
+  /** How much speaks for a number. */
   shareOf(number: number): number {
-    return this.#labels.find((label) => this.#from + label.number === number)?.share ?? 0;
+    const share = this.#labels.find((label) => this.#from + label.number === number)?.share ?? 0;
+    return share * (1 - this.#doubt);
   }
 
   renumber(number: number): void {
     this.#labels = CERTAIN;
     this.#from = number;
+    this.#doubt = 0;
   }
 
   /**
@@ -222,6 +237,8 @@ export class Explanation {
     const all = inPhase ? [inPhase, restarted, held] : [restarted, held];
     for (const one of all) {
       one.missing = this.missing;
+      one.#skipped = false;
+      one.#isFirst = true;
       one.#labels = this.#labels;
       one.#from = this.#from + 1;
     }
@@ -247,6 +264,7 @@ export class Explanation {
         ...this.#labels,
         ...other.#labels.map(({ number, share }) => ({ number: number + shift, share: more * share })),
       ]);
+    this.#doubt = (this.#doubt + more * other.#doubt) / (1 + more);
     this.logLikelihood += log1p(more);
   }
 
@@ -269,6 +287,8 @@ export class Explanation {
     copy.#skipped = this.#skipped;
     copy.#lossy = this.#lossy;
     copy.#doubled = this.#doubled;
+    copy.#sinceOff = this.#sinceOff;
+    copy.#doubt = this.#doubt;
     copy.#labels = this.#labels;
     copy.#from = this.#from;
     return copy;
@@ -320,8 +340,10 @@ export class Explanation {
     one.#heldTicks = 0;
     one.missing += ticks - 1;
     one.#skipped = ticks > 1;
+    if (this.#skipped && (this.wanders || this.age < YOUNG)) one.#doubt = 1;
     one.#lossy = LOSSY_FOR * this.#lossy + (1 - LOSSY_FOR) * (ticks - 1);
     one.#doubled = LOSSY_FOR * this.#doubled;
+    one.#sinceOff = ticks > 1 ? 0 : this.#sinceOff + 1;
     one.#from += ticks;
     return one;
   }
@@ -341,12 +363,18 @@ export class Explanation {
   #twice(atMs: number, gapMs: number): Explanation {
     const again = this.#doubled > LOSSY;
     const one = this.#copy();
-    if (!this.isHeldUp) one.likely((again ? LOG_TWICE_AGAIN : LOG_TWICE) - log(this.intervalMs));
+    if (!this.isHeldUp)
+      one.likely(
+        again
+          ? LOG_TWICE_AGAIN - log(this.intervalMs)
+          : log(exp(LOG_TWICE - gapMs / BUNCH_MS) / BUNCH_MS + exp(LOG_TWICE_LATER) / this.intervalMs),
+      );
     else if (this.#isOverdue(atMs)) one.likely(LOG_TWICE_UNNOTICED + logBunched(gapMs));
     // More comes at once than can have been held up.
     else one.likely((again ? LOG_TWICE_IN_HOLD_UP : LOG_TWICE) + logBunched(gapMs));
     one.extra++;
     one.#doubled = LOSSY_FOR * this.#doubled + 1 - LOSSY_FOR;
+    one.#sinceOff = 0;
     return one;
   }
 
@@ -358,10 +386,18 @@ export class Explanation {
     one.likely((this.#skipped ? LOG_SWAPPED : LOG_TWICE) + logStudent(late, this.jitterMs * Math.SQRT2, this.#count));
     if (this.#skipped) {
       one.missing--;
+      one.#sinceOff = RECENT;
       one.#lossy = max(0, one.#lossy - (1 - LOSSY_FOR));
-    } else one.extra++;
+    }
+    // The first was taken for this one, or no tempo is known yet.
+    else if (this.#isFirst || this.age === 0) one.#from++;
+    else one.extra++;
     one.#skipped = false;
     return one;
+  }
+
+  get #isUnreliable(): boolean {
+    return this.#sinceOff < RECENT;
   }
 
   get #logLost(): number {
@@ -406,6 +442,7 @@ export class Explanation {
   #wandering(chance: number): Explanation {
     const one = this.#copy().likely(chance);
     one.wanders = true;
+    if (this.#isUnreliable) one.#doubt = 1;
     return one;
   }
 
@@ -414,6 +451,7 @@ export class Explanation {
     one.#ii += ((by * this.intervalMs) / this.jitterMs) ** 2;
     one.age = 0;
     one.wanders = false;
+    if (this.#isUnreliable) one.#doubt = 1;
     return one;
   }
 

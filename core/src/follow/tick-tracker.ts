@@ -3,6 +3,8 @@ import { Explanation, type Model } from './explanation';
 const { exp, max } = Math;
 
 const MAX_EXPLANATIONS = 20;
+/** ... of which no more are held up, so that they can't crowd out a change of tempo. */
+const MAX_HELD_UP = 8;
 /** Explanations this much less likely than the best are dropped, nats. */
 const HOPELESS = 19;
 /** Only these branch into rarer events, nats. */
@@ -79,11 +81,15 @@ export class TickTracker {
     all.sort((a, b) => b.logLikelihood - a.logLikelihood);
     const best = all[0]?.logLikelihood ?? 0;
     const kept: Explanation[] = [];
+    let heldUp = 0;
     for (const one of all) {
       if (one.logLikelihood < best - HOPELESS) break;
       const same = kept.find((other) => other.isLike(one));
       if (same) same.merge(one);
-      else if (kept.length < MAX_EXPLANATIONS) kept.push(one);
+      else if (kept.length < MAX_EXPLANATIONS && !(one.isHeldUp && heldUp === MAX_HELD_UP)) {
+        kept.push(one);
+        if (one.isHeldUp) heldUp++;
+      }
     }
     kept.sort((a, b) => b.logLikelihood - a.logLikelihood);
     const least = kept[0]?.logLikelihood ?? 0;

@@ -36,7 +36,7 @@ export interface Arrival {
 }
 
 export interface Verdict {
-  /** How far a follower that says it is locked is off, ticks, two beats after the last trouble. */
+  /** How far a follower that says it is locked is off two beats after the last trouble, ticks beyond the jitter. */
   worst: number;
   /** Share of the ticks after that at which it says that it isn’t sure. */
   unsure: number;
@@ -52,8 +52,9 @@ const START_LEAD_MS = 2;
 const BEATS = 20;
 const UNDECIDABLE_DEVIATIONS = 4;
 const LEAST_JITTER_MS = 0.3;
-/** A follower is on another tick if it is off by more than half. */
+/** A follower is on another tick if it is off by more than half, beyond so many standard deviations of the jitter. */
 const WRONG_TICKS = 0.5;
+const NOISE_DEVIATIONS = 1.5;
 const MAX_UNSURE = 0.02;
 const KINDS = ['heldUp', 'paused', 'lost', 'doubled', 'swapped', 'step', 'ramp', 'clockJump'] as const;
 const JITTERS_MS = [0, 0.2, 1, 2];
@@ -233,6 +234,7 @@ export function verdictOn(enemy: Adversary, followed: Followed, settleMs = 0): V
   const intervalMs = (sentMs.get(last) ?? 0) - (sentMs.get(last - 1) ?? 0);
   const judgedMs = calmMs + 2 * TICKS_PER_BEAT * intervalMs + settleMs;
   const jumpMs = enemy.troubles.reduce((sum, trouble) => sum + (trouble.kind === 'clockJump' ? trouble.ms : 0), 0);
+  const noise = (NOISE_DEVIATIONS * enemy.jitterMs) / intervalMs;
   let [worst, judged, unsure] = [0, 0, 0];
   for (const { message, atMs, tick } of arrivals) {
     followed.push(message, atMs);
@@ -241,7 +243,7 @@ export function verdictOn(enemy: Adversary, followed: Followed, settleMs = 0): V
     if (tick === null || dueMs === undefined || dueMs < judgedMs) continue;
     judged++;
     if (beat === null) unsure++;
-    else worst = Math.max(worst, Math.abs(beat * TICKS_PER_BEAT - tick - (atMs - jumpMs - dueMs) / intervalMs));
+    else worst = Math.max(worst, Math.abs(beat * TICKS_PER_BEAT - tick - (atMs - jumpMs - dueMs) / intervalMs) - noise);
   }
   return { worst, unsure: unsure / Math.max(1, judged), countUnbroken, undecidable: isUndecidable(enemy, sentMs) };
 }
@@ -257,10 +259,10 @@ export function judge({ worst, unsure, countUnbroken, undecidable }: Verdict): '
 }
 
 /**
- * A pause of whole intervals looks like as many lost ticks; so does any pause while something else goes wrong, and
+ * A pause of whole intervals, as far as the interval is known, looks like as many lost ticks; so does any pause while something else goes wrong, and
  * nobody can know what happens beside while nothing arrives.
  */
-function isUndecidable({ troubles, jitterMs }: Adversary, sentMs: ReadonlyMap<number, number>): boolean {
+function isUndecidable({ troubles, jitterMs, before }: Adversary, sentMs: ReadonlyMap<number, number>): boolean {
   const lasts = (trouble: Trouble): [number, number] => {
     const { atTick } = trouble;
     if (trouble.kind !== 'heldUp') return [atTick, atTick + ('ticks' in trouble ? trouble.ticks : 0)];
@@ -280,6 +282,9 @@ function isUndecidable({ troubles, jitterMs }: Adversary, sentMs: ReadonlyMap<nu
     const intervalMs = (sentMs.get(from + 2) ?? 0) - (sentMs.get(from + 1) ?? 0);
     const ticks = (trouble.kind === 'paused' ? trouble.lastsMs : trouble.ms) / intervalMs;
     const offMs = Math.abs(ticks - Math.round(ticks)) * intervalMs;
-    return besides || offMs < UNDECIDABLE_DEVIATIONS * Math.max(jitterMs, LEAST_JITTER_MS);
+    // The Cramér-Rao bound for an interval that is known from the ticks before it.
+    const known = before + from;
+    const phaseMs = jitterMs * Math.hypot(1, ticks * Math.sqrt(12 / Math.max(1, known ** 3 - known)));
+    return besides || offMs < UNDECIDABLE_DEVIATIONS * Math.max(phaseMs, LEAST_JITTER_MS);
   });
 }
