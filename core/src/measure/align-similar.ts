@@ -1,4 +1,5 @@
 import { crossCorrelation } from './cross-correlation';
+import { lookBack } from './look-back';
 
 const { abs, max, round, sqrt } = Math;
 
@@ -40,6 +41,13 @@ const MAX_SHAPES = 4;
 /** Shapes are learned from this many hits, then every hit is aligned to them. */
 const FIRST_HITS = 32;
 
+/** Where a hit begins, and by how much that may be too late, or too early, samples. */
+export interface Beginning {
+  sample: number;
+  earlier: number;
+  later: number;
+}
+
 /** The hits of one sound, aligned. */
 interface Shape {
   /** Their mean, from `BEFORE_MS` before the onset. */
@@ -54,16 +62,18 @@ interface Shape {
  * Lets hits of the same sound agree on their onset. An individual pick may be a little early or late because of the
  * noise before it. Aligned by cross-correlation, all hits together show how far each pick was off, and the onset is
  * then picked in their mean, where the noise has shrunk: the method seismologists use for repeating events (VanDecar
- * and Crosson 1990). A hit unlike any other keeps its pick. `pick` finds the onset in such a mean, in samples from its
- * start, given its noise variance. Returns whole samples in the order of `hits`.
+ * and Crosson 1990). In a longer mean, a quiet beginning emerges that no single hit shows (`lookBack`). A hit unlike any
+ * other keeps its pick. `pick` finds the onset in such a mean, in samples from its start, given its noise variance.
+ * Returns the beginnings in the order of `hits`.
  */
 export function alignSimilar(
   samples: Float32Array,
   sampleRate: number,
   hits: readonly PickedHit[],
   pick: (mean: Float32Array, noise: number) => number,
-): number[] {
-  const begins = hits.map(({ sample }) => sample);
+  mask = 0,
+): Beginning[] {
+  const begins = hits.map(({ sample }): Beginning => ({ sample, earlier: 0, later: 0 }));
   if (hits.length < MIN_HITS) return begins;
   const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
   const stretch: Stretch = {
@@ -82,8 +92,16 @@ export function alignSimilar(
       const sample = hit.sample + lag + shift;
       return hit.mayBegin(sample) ? [{ index, sample }] : [];
     });
-    if (agreed.length < MAX_AGREE * lags.size) continue;
-    for (const { index, sample } of agreed) begins[index] = sample;
+    const agree = agreed.length >= MAX_AGREE * lags.size;
+    if (agree) for (const { index, sample } of agreed) begins[index] = { sample, earlier: 0, later: 0 };
+    const alike = agree ? agreed.map(({ index }) => index) : [...lags.keys()];
+    const { before: quiet, ...within } = lookBack(
+      samples,
+      sampleRate,
+      alike.map((index) => (begins[index] as Beginning).sample),
+      mask,
+    );
+    for (const index of alike) begins[index] = { sample: (begins[index] as Beginning).sample - quiet, ...within };
   }
   return begins;
 }

@@ -1,6 +1,8 @@
+import { median } from 'd3-array';
 import { detectOnsets } from './detect-onsets';
 import { matchOnsets, type Landing } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
+import { takeOutClick } from './take-out-click';
 
 const { abs, ceil, log10, max, round } = Math;
 
@@ -17,7 +19,9 @@ export class RecordingError extends Error {
 
 /** The beats: the click on a channel, clicks found earlier, or a fixed tempo from a first beat. */
 export type BeatReference =
-  { click: Float32Array } | { pulsesMs: readonly number[] } | { bpm: number; firstBeatMs: number };
+  | { click: Float32Array }
+  | { pulsesMs: readonly number[]; click?: Float32Array }
+  | { bpm: number; firstBeatMs: number };
 
 export interface RecordingAnalysis {
   pulsesMs: number[];
@@ -45,7 +49,17 @@ export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: 
   if (isSilent(gear))
     throw new RecordingError('The device channel is silent. Check the cable, the input and its level.', 'silent');
   const pulsesMs = findPulses(beats, sampleRate, (gear.length / sampleRate) * 1000);
-  const onsetsMs = detectOnsets(gear, sampleRate).map((onset) => onset.timeMs);
+  const bleed =
+    'click' in beats && beats.click
+      ? takeOutClick(
+          gear,
+          beats.click,
+          sampleRate,
+          pulsesMs.map((ms) => round((ms / 1000) * sampleRate)),
+        )
+      : null;
+  const onsets = detectOnsets(bleed?.samples ?? gear, sampleRate, bleed?.leftover);
+  const onsetsMs = onsets.map((onset) => onset.timeMs);
   if (onsetsMs.length === 0)
     throw new RecordingError(
       'No transients on the device channel. Have the device play quarter notes with a sharp attack.',
@@ -53,7 +67,12 @@ export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: 
     );
   const matching = matchOnsets(pulsesMs, onsetsMs);
   const warning = warningOf(gear);
-  const report = reportLatency(matching);
+  // The click's onset and the device's are whole samples.
+  const sampleMs = 2000 / sampleRate;
+  const report = reportLatency(matching, {
+    earlierMs: sampleMs + (median(onsets, ({ earlierMs }) => earlierMs) ?? 0),
+    laterMs: sampleMs + (median(onsets, ({ laterMs }) => laterMs) ?? 0),
+  });
   return { pulsesMs, onsetsMs, landings: matching.landings, report, ...(warning !== null && { warning }) };
 }
 

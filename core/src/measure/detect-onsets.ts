@@ -1,5 +1,5 @@
 import { quantile } from 'd3-array';
-import { alignSimilar, type PickedHit } from './align-similar';
+import { alignSimilar, type Beginning, type PickedHit } from './align-similar';
 import { BLEED_SHARE, detectAttacks, peakOf, type Attack } from './detect-attacks';
 import { leastNoise, pickOnset } from './pick-onset';
 import { pickSudden } from './pick-sudden';
@@ -7,9 +7,11 @@ import { removeHum } from './remove-hum';
 
 const { abs, floor, max } = Math;
 
-/** The first instant of an attack, and its peak sample, 0..1. */
+/** The first instant of an attack, by how much that may be too late or too early, and its peak sample, 0..1. */
 export interface Onset {
   timeMs: number;
+  earlierMs: number;
+  laterMs: number;
   level: number;
 }
 
@@ -29,21 +31,26 @@ const SAME_MS = 0.1;
 /**
  * Every onset of a mono recording, in order. Samples are -1..1; times are ms from the first sample. Mains hum is
  * removed first. Attacks are detected by energy (`noticeAttacks`), each onset is picked to the sample (`pickOnset`),
- * and hits of one instrument refine each other's onset.
+ * and hits of one instrument refine each other's onset. What is quieter than `mask`, 0..1, isn't taken for a beginning.
  */
-export function detectOnsets(samples: Float32Array, sampleRate: number): Onset[] {
-  return detectOnsetsOf(removeHum(samples, sampleRate), sampleRate);
+export function detectOnsets(samples: Float32Array, sampleRate: number, mask = 0): Onset[] {
+  return detectOnsetsOf(removeHum(samples, sampleRate), sampleRate, mask);
 }
 
 /** The same without hum removal, for live use. */
-export function detectOnsetsOf(samples: Float32Array, sampleRate: number): Onset[] {
+export function detectOnsetsOf(samples: Float32Array, sampleRate: number, mask = 0): Onset[] {
   const hits = detectAttacks(samples, sampleRate).map((noticed) => locate(samples, sampleRate, noticed));
   const heard = removeFalseStarts(hits, samples, sampleRate);
-  const begins = alignSimilar(samples, sampleRate, heard, (mean, noise) => {
+  const pick = (mean: Float32Array, noise: number) => {
     const peakAt = peakOf(mean, 0, mean.length);
     return pickOnset(mean, sampleRate, 0, peakAt, leastNoise(noise, abs(mean[peakAt] as number))).best.sample;
+  };
+  const begins = alignSimilar(samples, sampleRate, heard, pick, mask);
+  const inMs = (length: number) => (length / sampleRate) * 1000;
+  return heard.map(({ level }, i) => {
+    const { sample, earlier, later } = begins[i] as Beginning;
+    return { timeMs: inMs(sample), earlierMs: inMs(earlier), laterMs: inMs(later), level };
   });
-  return heard.map(({ level }, i) => ({ timeMs: ((begins[i] as number) / sampleRate) * 1000, level }));
 }
 
 /**

@@ -31,8 +31,17 @@ export function measureLatency(input: { pulsesMs: ArrayLike<number>; onsetsMs: A
   return reportLatency(matchOnsets(input.pulsesMs, input.onsetsMs));
 }
 
+/** What an onset is uncertain by, the same for all hits of a take: the interval is wider by that. */
+export interface Uncertainty {
+  earlierMs: number;
+  laterMs: number;
+}
+
 /** The same from hits that are matched already. Without any, the numbers are NaN and `reason` says so. */
-export function reportLatency({ landings, missed, extra }: Matching): LatencyReport {
+export function reportLatency(
+  { landings, missed, extra }: Matching,
+  { earlierMs, laterMs }: Uncertainty = { earlierMs: 0, laterMs: 0 },
+): LatencyReport {
   const counts = { matched: landings.length, missed, extra };
   if (landings.length === 0) {
     const reason =
@@ -41,7 +50,8 @@ export function reportLatency({ landings, missed, extra }: Matching): LatencyRep
         : 'No hits match the beat. Check that the device plays in sync.';
     return { medianMs: NaN, ci95Ms: [NaN, NaN], spreadMs: NaN, ...counts, believable: false, reason };
   }
-  const { median: medianMs, ci95 } = medianInterval(Float64Array.from(landings, late).sort());
+  const { median: medianMs, ci95: between } = medianInterval(Float64Array.from(landings, late).sort());
+  const ci95: [number, number] = [between[0] - earlierMs, between[1] + laterMs];
   const spreadMs = NORMAL_SCALE * (median(landings, (landing) => Math.abs(landing.lateMs - medianMs)) ?? 0);
   const reason = unreliableBecause(counts, ci95);
   return {

@@ -1,3 +1,5 @@
+import { solveSymmetric } from '../maths/solve-symmetric';
+
 const { abs, cos, floor, max, min, PI, sin, sqrt } = Math;
 
 /** The two mains frequencies in use worldwide. */
@@ -66,7 +68,7 @@ function fitOf(
     });
   }
   for (let r = 0; r < terms; r++) for (let c = 0; c < r; c++) at(rows, r)[c] = at(rows, c)[r] as number;
-  const fit = solve(rows);
+  const fit = solveSymmetric(rows);
   let [hum, rest] = [0, 0];
   for (const place of quiet) {
     setWaves(waves, place, hz, sampleRate);
@@ -84,23 +86,6 @@ function setWaves(waves: Float64Array, sample: number, hz: number, sampleRate: n
     waves[2 * k] = sin((k + 1) * turn);
     waves[2 * k + 1] = cos((k + 1) * turn);
   }
-}
-
-/** Gauss-Jordan elimination; rows hold a symmetric matrix with the right-hand side appended. */
-function solve(rows: Float64Array[]): Fit {
-  const n = rows.length;
-  for (let k = 0; k < n; k++) {
-    const pivot = at(rows, k);
-    const size = pivot[k] as number;
-    if (abs(size) < 1e-12) continue;
-    for (let c = k; c <= n; c++) pivot[c] = (pivot[c] as number) / size;
-    rows.forEach((row, r) => {
-      const by = row[k] as number;
-      if (r === k || by === 0) return;
-      for (let c = k; c <= n; c++) row[c] = (row[c] as number) - by * (pivot[c] as number);
-    });
-  }
-  return Float64Array.from(rows, (row) => row[n] as number);
 }
 
 function at(rows: Float64Array[], r: number): Float64Array {

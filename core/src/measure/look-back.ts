@@ -1,0 +1,102 @@
+import { predictorOf, unpredicted } from './linear-prediction';
+
+const { abs, ceil, log10, max, min, round, sqrt } = Math;
+
+/** How far before its loud part a hit may begin, and how much audio before that shows the noise. */
+const MOST_MS = 46;
+const NOISE_MS = 24;
+/** The loud part is within this time. */
+const LOUD_MS = 40;
+/** A pause longer than this separates what comes before from the hit. */
+const PAUSE_MS = 4;
+const SHORT_PAUSE_MS = 2;
+/**
+ * An attack begins at this level below its peak (-50 dB), or where it emerges from the noise. What begins softly can't be
+ * placed better than between these levels (-60 and -40 dB).
+ */
+const BEGINS_AT = 10 ** (-50 / 20);
+const EARLIEST_AT = 10 ** (-60 / 20);
+const LATEST_AT = 10 ** (-40 / 20);
+const CLEAR_OF_NOISE = 4.5;
+/** A beginning this close to the one known is the same. */
+const SAME_MS = 0.25;
+/** What rings on isn't predicted perfectly. */
+const SURPRISE = 1.5;
+/** Where the first unpredicted sample shows, a hit is yet this far from where it is taken to begin. */
+const FOOT_MS = 1.2;
+/** A quiet beginning takes about so long to rise by a decibel (own choice, from the instruments of a common sound font), ms. */
+const RISES_MS_PER_DB = 0.06;
+/** An attack in the noise is extrapolated from the time it takes to double, with some reserve. */
+const RESERVE = 1.5;
+const MOST_HIDDEN_MS = 3;
+const MOST_HITS = 256;
+
+/** Where hits of one sound begin, relative to a known place, samples. */
+export interface FirstHeard {
+  before: number;
+  /** By how much that may be too late, or too early. */
+  earlier: number;
+  later: number;
+}
+
+/**
+ * Many instruments begin with a pluck, breath or hammer far below their peak. In the mean over all hits, aligned at
+ * `places`, such a beginning rises above the noise, while what is different before each hit averages out. An attack may
+ * begin below the noise, and earlier by as long as it takes to rise above it in a straight line. `mask`: what is quieter
+ * than this may be something else, 0..1.
+ */
+export function lookBack(samples: Float32Array, sampleRate: number, places: readonly number[], mask = 0): FirstHeard {
+  const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
+  const [known, loud] = [inSamples(NOISE_MS + MOST_MS), inSamples(LOUD_MS)];
+  const every = max(1, ceil(places.length / MOST_HITS));
+  const used = places.filter((at, i) => i % every === 0 && at >= known && at + loud <= samples.length);
+  if (used.length === 0) return { before: 0, earlier: 0, later: 0 };
+  const mean = new Float64Array(known + loud);
+  for (const at of used)
+    for (let i = 0; i < mean.length; i++)
+      mean[i] = (mean[i] as number) + (samples[at - known + i] as number) / used.length;
+  const pause = inSamples(PAUSE_MS);
+  const quiet = inSamples(NOISE_MS);
+  const peak = largest(mean, 0, mean.length);
+  const heard = max(noiseIn(mean, quiet), mask);
+  const isHidden = heard > BEGINS_AT * peak;
+  const clear = isHidden && heard > mask ? unpredicted(mean, predictorOf(mean, quiet)) : mean;
+  const least = clear === mean ? heard : noiseIn(clear, quiet);
+  const loudest = largest(clear, known, known + pause);
+  const audible = clear === mean ? max(BEGINS_AT * peak, least) : max(SURPRISE * least, (mask / peak) * loudest);
+  const first = firstOf(clear, known, audible, clear === mean ? pause : inSamples(SHORT_PAUSE_MS));
+  const over = (values: Float64Array, level: number) => {
+    let at = first;
+    while (at < values.length - 1 && abs(values[at] as number) < level) at++;
+    return at - first;
+  };
+  const hiddenMs = RISES_MS_PER_DB * max(0, 20 * log10(audible / (EARLIEST_AT * loudest)));
+  const rises = min(RESERVE * over(clear, 2 * audible), inSamples(MOST_HIDDEN_MS));
+  const hidden = isHidden ? max(rises, inSamples(hiddenMs)) : 0;
+  const foot = isHidden ? 0 : first - firstOf(mean, first, max(EARLIEST_AT * peak, least), pause);
+  return {
+    before: known - first > inSamples(SAME_MS) ? known - first : 0,
+    earlier: max(foot, hidden),
+    later: max(clear === mean ? over(mean, LATEST_AT * peak) : inSamples(FOOT_MS), over(clear, audible)),
+  };
+}
+
+/** The level that noise doesn't exceed. */
+function noiseIn(values: Float64Array, until: number): number {
+  let power = 0;
+  for (let i = 0; i < until; i++) power += (values[i] as number) ** 2 / until;
+  return max(CLEAR_OF_NOISE * sqrt(power), largest(values, 0, until));
+}
+
+function largest(values: Float64Array, from: number, until: number): number {
+  let peak = 0;
+  for (let i = from; i < until; i++) peak = max(peak, abs(values[i] as number));
+  return peak;
+}
+
+/** The first audible sample that no pause separates from a known place. */
+function firstOf(values: Float64Array, known: number, audible: number, pause: number): number {
+  let first = known;
+  for (let i = known - 1; i >= 0 && first - i <= pause; i--) if (abs(values[i] as number) > audible) first = i;
+  return first;
+}

@@ -1,0 +1,205 @@
+import { solveSymmetric } from '../maths/solve-symmetric';
+import { predictorOf, unpredicted } from './linear-prediction';
+
+const { abs, floor, hypot, log10, max, min, round, sqrt } = Math;
+
+/** How the click bleeds into a channel. */
+export interface Bleed {
+  /** The channel without it. */
+  samples: Float32Array;
+  /** Level of the click in the channel, relative to the click's own channel, dB. */
+  bleedDb: number;
+  /** Peak of the bleed, and of what may be left of it, 0..1. */
+  peak: number;
+  leftover: number;
+}
+
+/** Bleed is studied in the mean of this many clicks at most, from before each to long after it. */
+const MOST_CLICKS = 64;
+const BEFORE_MS = 24;
+const AFTER_MS = 40;
+/** A click bleeds by wire at once, and through the air from headphones or a speaker later. */
+const MOST_DELAY_MS = 12;
+/** Stretches after the bleed begins over which it may be alone, ms. The longest that it explains is used. */
+const ALONE_MS = [0.4, 0.6, 0.8, 1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24];
+/** Taps of the filter that colors it: as many as a stretch can determine. */
+const TAPS = [
+  { fromMs: 0, taps: 1 },
+  { fromMs: 0.8, taps: 5 },
+  { fromMs: 2, taps: 17 },
+  { fromMs: 6, taps: 33 },
+];
+/** The bleed has to explain this share of the energy. */
+const UNEXPLAINED = 0.03;
+/** Noise is exceeded by this many deviations where the bleed begins. */
+const CLEAR_OF_NOISE = 6;
+/** Energy that is too little to explain, relative to the noise. */
+const LEAST_ENERGY = 30;
+/** Keeps the filter of a click with little treble from growing there. */
+const RIDGE = 1e-4;
+/** Below this (-120 dB), a mean is mere rounding. */
+const ROUNDING = 1e-6;
+/** Nothing is left of it below this share. */
+const LEAST_LEFT = 0.003;
+
+/**
+ * Subtracts the click from a device's channel. In the mean over all clicks, what comes first is bleed alone: there, a
+ * short filter from click to channel is estimated by least squares. The longest stretch that the filter explains ends where the device begins. Null if there is no
+ * bleed that can be told from the device. `clicksAt`: the onset of each click, samples.
+ */
+export function takeOutClick(
+  samples: Float32Array,
+  click: Float32Array,
+  sampleRate: number,
+  clicksAt: readonly number[],
+): Bleed | null {
+  const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
+  const [before, after] = [inSamples(BEFORE_MS), inSamples(AFTER_MS)];
+  const every = max(1, floor(clicksAt.length / MOST_CLICKS));
+  const used = clicksAt.filter((at, i) => i % every === 0 && at >= before && at + after <= samples.length);
+  if (used.length === 0) return null;
+  const sent = meanAround(click, used, before, after);
+  const received = meanAround(samples, used, before, after);
+  const inDomain = (of: (values: Float64Array) => Float64Array) =>
+    filterBetween(of(sent), of(received), before, inSamples);
+  const tail = predictorOf(received, before - inSamples(1));
+  // The filter is the same in all of them. Bleed stands out from dull tails in second differences, from bright tails in
+  // the samples, and from ringing tails in what they don't predict.
+  const best = [
+    secondDifferences,
+    (values: Float64Array) => values,
+    (values: Float64Array) => unpredicted(values, tail),
+  ]
+    .map(inDomain)
+    .filter((found) => found !== null)
+    .sort((a, b) => a.unexplained - b.unexplained)[0];
+  if (!best) return null;
+  const { filter, unexplained } = best;
+  const bleed = Float64Array.from(sent, (_, i) => filtered(sent, filter, i));
+  const peak = largest(bleed);
+  return {
+    samples: without(samples, click, filter, clicksAt, after),
+    bleedDb: 20 * log10(hypot(...bleed) / hypot(...sent)),
+    peak,
+    leftover: 2 * peak * max(LEAST_LEFT, sqrt(unexplained)),
+  };
+}
+
+/** Finite impulse response; the tap at index 0 delays by `first` samples, which may be negative. */
+interface Filter {
+  first: number;
+  taps: Float64Array;
+}
+
+interface Explained {
+  filter: Filter;
+  /** Share of the energy that it leaves. */
+  unexplained: number;
+}
+
+/** The filter that explains the longest stretch from where the bleed begins; null if there is none. */
+function filterBetween(
+  sent: Float64Array,
+  received: Float64Array,
+  before: number,
+  inSamples: (ms: number) => number,
+): Explained | null {
+  const quiet = before - inSamples(1);
+  const begins = firstOver(received, quiet);
+  const clickBegins = firstOver(sent, quiet);
+  if (begins === null || clickBegins === null) return null;
+  const lag = begins - clickBegins;
+  if (lag < -inSamples(1) || lag > inSamples(MOST_DELAY_MS)) return null;
+  const noise = power(received, 0, quiet);
+  let best: Explained | null = null;
+  for (const aloneMs of ALONE_MS) {
+    const until = begins + inSamples(aloneMs);
+    if (until > received.length) break;
+    const energy = power(received, begins, until) * (until - begins);
+    if (energy < LEAST_ENERGY * noise) continue;
+    const taps = TAPS.findLast(({ fromMs }) => aloneMs >= fromMs)?.taps ?? 1;
+    const filter = filterFor(sent, received, { from: max(0, begins - taps), until, lag, taps });
+    const left = received.map((value, i) => value - filtered(sent, filter, i));
+    const unexplained = max(0, power(left, begins, until) - noise) / (energy / (until - begins));
+    if (unexplained < UNEXPLAINED) best = { filter, unexplained };
+  }
+  return best;
+}
+
+function meanAround(samples: Float32Array, places: readonly number[], before: number, after: number): Float64Array {
+  const mean = new Float64Array(before + after);
+  for (const at of places)
+    for (let i = 0; i < mean.length; i++) mean[i] = (mean[i] as number) + (samples[at - before + i] ?? 0);
+  return mean.map((sum) => sum / places.length);
+}
+
+function secondDifferences(values: Float64Array): Float64Array {
+  const at = (i: number) => values[i] ?? 0;
+  return values.map((value, i) => (i < 2 ? 0 : value - 2 * at(i - 1) + at(i - 2)));
+}
+
+/** Where values first exceed the noise of their quiet beginning. */
+function firstOver(values: Float64Array, quiet: number): number | null {
+  let peak = 0;
+  for (let i = 0; i < quiet; i++) peak = max(peak, abs(values[i] as number));
+  const least = max(CLEAR_OF_NOISE * sqrt(power(values, 0, quiet)), peak, ROUNDING);
+  const at = values.findIndex((value) => abs(value) > least);
+  return at < 0 ? null : at;
+}
+
+/** Least squares: the filter that makes one out of the other in a stretch, around a lag. */
+function filterFor(
+  sent: Float64Array,
+  received: Float64Array,
+  { from, until, lag, taps: count }: { from: number; until: number; lag: number; taps: number },
+): Filter {
+  const first = lag - floor(count / 3);
+  const rows = Array.from({ length: count }, () => new Float64Array(count + 1));
+  for (let i = from; i < until; i++)
+    for (let r = 0; r < count; r++) {
+      const row = rows[r] as Float64Array;
+      const value = sent[i - first - r] ?? 0;
+      if (value === 0) continue;
+      for (let c = 0; c < count; c++) row[c] = (row[c] as number) + value * (sent[i - first - c] ?? 0);
+      row[count] = (row[count] as number) + value * (received[i] as number);
+    }
+  const largestOnDiagonal = max(...rows.map((row, r) => row[r] as number));
+  rows.forEach((row, r) => (row[r] = (row[r] as number) + RIDGE * largestOnDiagonal));
+  return { first, taps: solveSymmetric(rows) };
+}
+
+function filtered(sent: ArrayLike<number>, { first, taps }: Filter, i: number): number {
+  let sum = 0;
+  for (let k = 0; k < taps.length; k++) sum += (taps[k] as number) * (sent[i - first - k] ?? 0);
+  return sum;
+}
+
+/** Only around the clicks: elsewhere their channel carries nothing but noise. */
+function without(
+  samples: Float32Array,
+  click: Float32Array,
+  filter: Filter,
+  clicksAt: readonly number[],
+  lasts: number,
+): Float32Array {
+  const out = samples.slice();
+  let done = 0;
+  for (const at of clicksAt) {
+    const from = max(done, at + min(0, filter.first) - filter.taps.length);
+    done = min(out.length, at + lasts);
+    for (let i = max(0, from); i < done; i++) out[i] = (samples[i] as number) - filtered(click, filter, i);
+  }
+  return out;
+}
+
+function power(values: Float64Array, from: number, until: number): number {
+  let sum = 0;
+  for (let i = from; i < until; i++) sum += (values[i] as number) ** 2;
+  return sum / max(1, until - from);
+}
+
+function largest(values: Float64Array): number {
+  let peak = 0;
+  for (const value of values) peak = max(peak, abs(value));
+  return peak;
+}
