@@ -22,6 +22,8 @@ export { NORMAL_95 } from './maths/fit-line';
 export { fitTempo } from './measure/fit-tempo';
 export { waveformEnvelope, type Envelope } from './measure/waveform';
 export * from './measure/analyze-recording';
+export type { TakeFinding } from './measure/findings';
+export { cutClicks, type Click } from './measure/take-out-click';
 export * from './measure/deviations';
 export { measureClock, readClock, type ClockMeasurement, type ClockReport } from './measure/measure-clock';
 export * from './measure/measure-chase';

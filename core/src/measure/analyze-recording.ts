@@ -1,8 +1,10 @@
 import { median } from 'd3-array';
-import { detectOnsets } from './detect-onsets';
-import { matchOnsets, type Landing } from './match-onsets';
+import { detectOnsets, type Onset } from './detect-onsets';
+import { secondDifferences } from './second-differences';
+import { explainHits, type TakeFinding } from './findings';
+import type { Landing } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
-import { takeOutClick } from './take-out-click';
+import { cutClicks, takeOutClick, type Bleed, type Click } from './take-out-click';
 
 const { abs, ceil, log10, max, round } = Math;
 
@@ -20,14 +22,20 @@ export class RecordingError extends Error {
 /** The beats: the click on a channel, clicks found earlier, or a fixed tempo from a first beat. */
 export type BeatReference =
   | { click: Float32Array }
-  | { pulsesMs: readonly number[]; click?: Float32Array }
+  | { pulsesMs: readonly number[]; click?: Float32Array | readonly Click[] }
   | { bpm: number; firstBeatMs: number };
+
+export interface RecordingReport extends LatencyReport {
+  /** Level of the click in the device's channel, relative to the click's own, dB; it was taken out. */
+  bleedDb?: number;
+  findings: TakeFinding[];
+}
 
 export interface RecordingAnalysis {
   pulsesMs: number[];
   onsetsMs: number[];
   landings: Landing[];
-  report: LatencyReport;
+  report: RecordingReport;
   /** A problem with the audio that doesn't invalidate the result. */
   warning?: string;
 }
@@ -36,6 +44,9 @@ export interface RecordingAnalysis {
 const SILENCE = 10 ** (-70 / 20);
 /** Below -46 dB the noise of most inputs begins to matter. */
 const QUIET = 10 ** (-46 / 20);
+/** A hit beside bleed is this many times louder than what is left of it, and has this share of its level. */
+const CLEAR_OF_LEFTOVER = 3;
+const LEAST_BESIDE = 0.1;
 /** Consecutive samples at full scale count as clipping. */
 const FULL_SCALE = 0.999;
 const CLIPPED_SAMPLES = 3;
@@ -49,34 +60,67 @@ export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: 
   if (isSilent(gear))
     throw new RecordingError('The device channel is silent. Check the cable, the input and its level.', 'silent');
   const pulsesMs = findPulses(beats, sampleRate, (gear.length / sampleRate) * 1000);
-  const bleed =
-    'click' in beats && beats.click
-      ? takeOutClick(
-          gear,
-          beats.click,
-          sampleRate,
-          pulsesMs.map((ms) => round((ms / 1000) * sampleRate)),
-        )
-      : null;
-  const onsets = detectOnsets(bleed?.samples ?? gear, sampleRate, bleed?.leftover);
-  const onsetsMs = onsets.map((onset) => onset.timeMs);
-  if (onsetsMs.length === 0)
+  const bleed = bleedOf(gear, sampleRate, beats, pulsesMs);
+  const onsets = onsetsIn(bleed?.samples ?? gear, sampleRate, pulsesMs.length, bleed?.leftover);
+  const heard = levelOf(gear);
+  const faults = heard.finding ? [heard.finding] : [];
+  const about = { ...(bleed && { bleedDb: bleed.bleedDb }) };
+  if (
+    bleed &&
+    !onsets.some(({ level }) => level > max(CLEAR_OF_LEFTOVER * bleed.leftover, LEAST_BESIDE * bleed.peak))
+  ) {
+    const report = reportLatency({ landings: [], missed: pulsesMs.length, extra: 0 });
+    const reason = 'Only the click is on this input. Check the cable and the input of the device.';
+    const findings: TakeFinding[] = [{ kind: 'onlyClick', bleedDb: bleed.bleedDb }, ...faults];
+    return { pulsesMs, onsetsMs: [], landings: [], report: { ...report, ...about, reason, findings } };
+  }
+  if (onsets.length === 0)
     throw new RecordingError(
       'No transients on the device channel. Have the device play quarter notes with a sharp attack.',
       'noOnset',
     );
-  const matching = matchOnsets(pulsesMs, onsetsMs);
-  const warning = warningOf(gear);
+  const onsetsMs = onsets.map((onset) => onset.timeMs);
+  const { matching, findings, reason } = explainHits(pulsesMs, onsetsMs);
   // The click's onset and the device's are whole samples.
   const sampleMs = 2000 / sampleRate;
   const report = reportLatency(matching, {
     earlierMs: sampleMs + (median(onsets, ({ earlierMs }) => earlierMs) ?? 0),
     laterMs: sampleMs + (median(onsets, ({ laterMs }) => laterMs) ?? 0),
   });
-  return { pulsesMs, onsetsMs, landings: matching.landings, report, ...(warning !== null && { warning }) };
+  return {
+    pulsesMs,
+    onsetsMs,
+    landings: matching.landings,
+    report: {
+      ...report,
+      ...(reason !== undefined && { believable: false, reason }),
+      ...about,
+      findings: [...findings, ...faults],
+    },
+    ...(heard.warning !== undefined && { warning: heard.warning }),
+  };
 }
 
-function warningOf(samples: Float32Array): string | null {
+/** Where strings ring on, new hits hardly add to the level: then their bright attacks are looked for. */
+function onsetsIn(samples: Float32Array, sampleRate: number, beats: number, mask?: number): Onset[] {
+  const onsets = detectOnsets(samples, sampleRate, mask);
+  if (onsets.length > beats / 4) return onsets;
+  const bright = detectOnsets(secondDifferences(samples), sampleRate);
+  return bright.length > 2 * onsets.length ? bright : onsets;
+}
+
+function bleedOf(
+  gear: Float32Array,
+  sampleRate: number,
+  beats: BeatReference,
+  pulsesMs: readonly number[],
+): Bleed | null {
+  if (!('click' in beats) || !beats.click) return null;
+  const clicks = beats.click instanceof Float32Array ? cutClicks(beats.click, sampleRate, pulsesMs) : beats.click;
+  return takeOutClick(gear, clicks, sampleRate);
+}
+
+function levelOf(samples: Float32Array): { finding?: TakeFinding; warning?: string } {
   let [peak, flat, longest] = [0, 0, 0];
   for (const sample of samples) {
     const size = abs(sample);
@@ -84,10 +128,17 @@ function warningOf(samples: Float32Array): string | null {
     flat = size >= FULL_SCALE ? flat + 1 : 0;
     if (flat > longest) longest = flat;
   }
-  if (longest >= CLIPPED_SAMPLES) return 'The input clipped. Onsets were still found, but turn the level down.';
-  if (peak < QUIET)
-    return `The input is very quiet, peaking at ${round(20 * log10(peak))} dBFS. Turn it up, or noise will mask the attacks.`;
-  return null;
+  if (longest >= CLIPPED_SAMPLES)
+    return {
+      finding: { kind: 'clipped' },
+      warning: 'The input clipped. Onsets were still found, but turn the level down.',
+    };
+  if (peak >= QUIET) return {};
+  const peakDb = 20 * log10(peak);
+  return {
+    finding: { kind: 'quiet', peakDb },
+    warning: `The input is very quiet, peaking at ${round(peakDb)} dBFS. Turn it up, or noise will mask the attacks.`,
+  };
 }
 
 function findPulses(beats: BeatReference, sampleRate: number, lengthMs: number): number[] {

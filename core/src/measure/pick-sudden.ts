@@ -1,3 +1,4 @@
+import { secondDifferences } from './second-differences';
 import { leastNoise, pickOnset, type Beginnings } from './pick-onset';
 
 const { abs, max, min, round } = Math;
@@ -21,7 +22,9 @@ export function pickSudden(
   peakSample: number,
 ): Beginnings | null {
   const start = max(0, fromSample - round((BEFORE_MS / 1000) * sampleRate));
-  const edges = secondDifferences(samples, start, min(samples.length, peakSample + 1));
+  const edges = secondDifferences(samples.subarray(max(0, start - 2), min(samples.length, peakSample + 1))).subarray(
+    min(2, start),
+  );
   const first = fromSample - start;
   let power = 0;
   for (let i = 0; i < first; i++) power += (edges[i] as number) ** 2;
@@ -36,13 +39,4 @@ export function pickSudden(
     best: { ...best, sample: best.sample + start },
     reaches: (sample, score) => reaches(sample - start, score),
   };
-}
-
-/** Each difference is placed at the last of its three samples, so that none precedes the sound. */
-function secondDifferences(samples: Float32Array, from: number, to: number): Float32Array {
-  const at = (i: number) => samples[i] ?? 0;
-  return Float32Array.from(
-    { length: max(0, to - from) },
-    (_, i) => at(from + i) - 2 * at(from + i - 1) + at(from + i - 2),
-  );
 }

@@ -1,9 +1,10 @@
 import { solveSymmetric } from '../maths/solve-symmetric';
 import { predictorOf, unpredicted } from './linear-prediction';
+import { secondDifferences } from './second-differences';
 
 const { abs, floor, hypot, log10, max, min, round, sqrt } = Math;
 
-/** How the click bleeds into a channel. */
+/** The click as it bleeds into a channel. */
 export interface Bleed {
   /** The channel without it. */
   samples: Float32Array;
@@ -12,6 +13,13 @@ export interface Bleed {
   /** Peak of the bleed, and of what may be left of it, 0..1. */
   peak: number;
   leftover: number;
+}
+
+/** One click, from a little before its onset: all that is kept of the click's channel. */
+export interface Click {
+  /** Its onset, samples from the start of the recording. */
+  at: number;
+  sound: Float32Array;
 }
 
 /** Bleed is studied in the mean of this many clicks at most, from before each to long after it. */
@@ -25,12 +33,14 @@ const ALONE_MS = [0.4, 0.6, 0.8, 1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24];
 /** Taps of the filter that colors it: as many as a stretch can determine. */
 const TAPS = [
   { fromMs: 0, taps: 1 },
-  { fromMs: 0.8, taps: 5 },
-  { fromMs: 2, taps: 17 },
-  { fromMs: 6, taps: 33 },
+  { fromMs: 1, taps: 3 },
+  { fromMs: 2, taps: 5 },
+  { fromMs: 6, taps: 17 },
+  { fromMs: 12, taps: 33 },
 ];
 /** The bleed has to explain this share of the energy. */
 const UNEXPLAINED = 0.03;
+const FORETOLD = 0.1;
 /** Noise is exceeded by this many deviations where the bleed begins. */
 const CLEAR_OF_NOISE = 6;
 /** Energy that is too little to explain, relative to the noise. */
@@ -39,29 +49,36 @@ const LEAST_ENERGY = 30;
 const RIDGE = 1e-4;
 /** Below this (-120 dB), a mean is mere rounding. */
 const ROUNDING = 1e-6;
+/** A channel that carries the click louder than this is a copy of it on purpose. */
+const LOUDEST_DB = -8;
 /** Nothing is left of it below this share. */
 const LEAST_LEFT = 0.003;
+
+/** Cuts the clicks out of their channel; elsewhere it carries nothing but noise. `pulsesMs`: their onsets. */
+export function cutClicks(click: Float32Array, sampleRate: number, pulsesMs: readonly number[]): Click[] {
+  const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
+  const [before, after] = [inSamples(BEFORE_MS), inSamples(AFTER_MS)];
+  return pulsesMs.map((ms) => {
+    const at = inSamples(ms);
+    const sound = new Float32Array(before + after);
+    sound.set(click.subarray(max(0, at - before), max(0, at + after)), max(0, before - at));
+    return { at, sound };
+  });
+}
 
 /**
  * Subtracts the click from a device's channel. In the mean over all clicks, what comes first is bleed alone: there, a
  * short filter from click to channel is estimated by least squares. The longest stretch that the filter explains ends where the device begins. Null if there is no
- * bleed that can be told from the device. `clicksAt`: the onset of each click, samples.
+ * bleed that can be told from the device.
  */
-export function takeOutClick(
-  samples: Float32Array,
-  click: Float32Array,
-  sampleRate: number,
-  clicksAt: readonly number[],
-): Bleed | null {
+export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): Bleed | null {
   const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
   const [before, after] = [inSamples(BEFORE_MS), inSamples(AFTER_MS)];
-  const every = max(1, floor(clicksAt.length / MOST_CLICKS));
-  const used = clicksAt.filter((at, i) => i % every === 0 && at >= before && at + after <= samples.length);
+  const every = max(1, floor(clicks.length / MOST_CLICKS));
+  const used = clicks.filter(({ at }, i) => i % every === 0 && at >= before && at + after <= samples.length);
   if (used.length === 0) return null;
-  const sent = meanAround(click, used, before, after);
-  const received = meanAround(samples, used, before, after);
-  const inDomain = (of: (values: Float64Array) => Float64Array) =>
-    filterBetween(of(sent), of(received), before, inSamples);
+  const sent = meanOf(used.map(({ sound }) => sound));
+  const received = meanOf(used.map(({ at }) => samples.subarray(at - before, at + after)));
   const tail = predictorOf(received, before - inSamples(1));
   // The filter is the same in all of them. Bleed stands out from dull tails in second differences, from bright tails in
   // the samples, and from ringing tails in what they don't predict.
@@ -70,16 +87,18 @@ export function takeOutClick(
     (values: Float64Array) => values,
     (values: Float64Array) => unpredicted(values, tail),
   ]
-    .map(inDomain)
+    .map((of) => filterBetween(of(sent), of(received), before, inSamples))
     .filter((found) => found !== null)
     .sort((a, b) => a.unexplained - b.unexplained)[0];
   if (!best) return null;
   const { filter, unexplained } = best;
   const bleed = Float64Array.from(sent, (_, i) => filtered(sent, filter, i));
   const peak = largest(bleed);
+  const bleedDb = 20 * log10(hypot(...bleed) / hypot(...sent));
+  if (bleedDb > LOUDEST_DB) return null;
   return {
-    samples: without(samples, click, filter, clicksAt, after),
-    bleedDb: 20 * log10(hypot(...bleed) / hypot(...sent)),
+    samples: without(samples, clicks, filter, before),
+    bleedDb,
     peak,
     leftover: 2 * peak * max(LEAST_LEFT, sqrt(unexplained)),
   };
@@ -111,31 +130,37 @@ function filterBetween(
   const lag = begins - clickBegins;
   if (lag < -inSamples(1) || lag > inSamples(MOST_DELAY_MS)) return null;
   const noise = power(received, 0, quiet);
-  let best: Explained | null = null;
+  const fit = (until: number, taps: number) =>
+    filterFor(sent, received, { from: max(0, begins - taps), until, lag, taps });
+  /** Of the energy in a stretch, what a filter leaves. */
+  const unexplainedBy = (filter: Filter, from: number, until: number): number => {
+    let left = 0;
+    for (let i = from; i < until; i++) left += ((received[i] as number) - filtered(sent, filter, i)) ** 2;
+    // What the noise lets the filter be wrong by counts as well.
+    const wrong = max(0, left - noise * (until - from)) + filter.taps.length * noise;
+    return wrong / (power(received, from, until) * (until - from));
+  };
+  let [best, holds]: [Explained | null, boolean] = [null, false];
   for (const aloneMs of ALONE_MS) {
     const until = begins + inSamples(aloneMs);
     if (until > received.length) break;
-    const energy = power(received, begins, until) * (until - begins);
-    if (energy < LEAST_ENERGY * noise) continue;
+    if (power(received, begins, until) * (until - begins) < LEAST_ENERGY * noise) continue;
     const taps = TAPS.findLast(({ fromMs }) => aloneMs >= fromMs)?.taps ?? 1;
-    const filter = filterFor(sent, received, { from: max(0, begins - taps), until, lag, taps });
-    const left = received.map((value, i) => value - filtered(sent, filter, i));
-    const unexplained = max(0, power(left, begins, until) - noise) / (energy / (until - begins));
-    if (unexplained < UNEXPLAINED) best = { filter, unexplained };
+    // Any sound can be explained by some filter, but only bleed goes on as the filter of its first half foretells.
+    const half = begins + inSamples(aloneMs / 2);
+    holds ||= unexplainedBy(fit(half, taps), half, until) < FORETOLD;
+    const filter = fit(until, taps);
+    const unexplained = unexplainedBy(filter, begins, until);
+    if (holds && unexplained < UNEXPLAINED) best = { filter, unexplained };
   }
   return best;
 }
 
-function meanAround(samples: Float32Array, places: readonly number[], before: number, after: number): Float64Array {
-  const mean = new Float64Array(before + after);
-  for (const at of places)
-    for (let i = 0; i < mean.length; i++) mean[i] = (mean[i] as number) + (samples[at - before + i] ?? 0);
-  return mean.map((sum) => sum / places.length);
-}
-
-function secondDifferences(values: Float64Array): Float64Array {
-  const at = (i: number) => values[i] ?? 0;
-  return values.map((value, i) => (i < 2 ? 0 : value - 2 * at(i - 1) + at(i - 2)));
+function meanOf(stretches: readonly Float32Array[]): Float64Array {
+  const mean = new Float64Array(stretches[0]?.length ?? 0);
+  for (const stretch of stretches)
+    for (let i = 0; i < mean.length; i++) mean[i] = (mean[i] as number) + (stretch[i] as number) / stretches.length;
+  return mean;
 }
 
 /** Where values first exceed the noise of their quiet beginning. */
@@ -174,20 +199,13 @@ function filtered(sent: ArrayLike<number>, { first, taps }: Filter, i: number): 
   return sum;
 }
 
-/** Only around the clicks: elsewhere their channel carries nothing but noise. */
-function without(
-  samples: Float32Array,
-  click: Float32Array,
-  filter: Filter,
-  clicksAt: readonly number[],
-  lasts: number,
-): Float32Array {
+function without(samples: Float32Array, clicks: readonly Click[], filter: Filter, before: number): Float32Array {
   const out = samples.slice();
-  let done = 0;
-  for (const at of clicksAt) {
-    const from = max(done, at + min(0, filter.first) - filter.taps.length);
-    done = min(out.length, at + lasts);
-    for (let i = max(0, from); i < done; i++) out[i] = (samples[i] as number) - filtered(click, filter, i);
+  for (const { at, sound } of clicks) {
+    const first = at - before;
+    const until = min(sound.length, out.length - first);
+    for (let i = max(0, -first); i < until; i++)
+      out[first + i] = (out[first + i] as number) - filtered(sound, filter, i);
   }
   return out;
 }

@@ -1,11 +1,11 @@
 import type { Take } from '../store/records';
 import { analyzeTake, tempoPlan } from './analyze-take';
 
-const clicks = (lateMs: number) => {
+const clicks = (lateMs: number, pitch = 0.3) => {
   const samples = new Float32Array(48_000 * 8);
   for (let beat = 0; beat < 15; beat++)
     for (let i = 0, at = Math.round((100 + beat * 500 + lateMs) * 48); i < 600; i++)
-      samples[at + i] = 0.5 * Math.cos(i * 0.3) * Math.exp(-i / 150);
+      samples[at + i] = 0.5 * Math.cos(i * pitch) * Math.exp(-i / 150);
   return samples;
 };
 const take = {
@@ -33,7 +33,7 @@ const soundAt = (times: number[], seconds: number) => {
   const samples = new Float32Array(48_000 * seconds);
   for (const ms of times)
     for (let i = 0, at = Math.round(ms * 48); i < 600; i++)
-      samples[at + i]! += 0.5 * Math.cos(i * 0.3) * Math.exp(-i / 150);
+      samples[at + i]! += 0.5 * Math.cos(i * pitch) * Math.exp(-i / 150);
   return samples;
 };
 const line = { gearId: 'a', name: 'A', channel: 1 };
@@ -111,7 +111,7 @@ test('corrections count, excluded beats don’t, and both can be reverted', asyn
 
 test('a clipped and a very quiet input are reported and still measured', async () => {
   const loud = clicks(9.5).map((sample) => Math.max(-1, Math.min(1, 5 * sample)));
-  const quiet = clicks(9.5).map((sample) => sample / 200);
+  const quiet = clicks(9.5, 0.1).map((sample) => sample / 200);
   const warned = async (gear: Float32Array) =>
     (await analyzeTake({ ...take, lines: take.lines.slice(0, 1) }, loaderOf([clicks(0), gear]))).lines[0]!;
   expect((await warned(loud)).warning).toContain('clipped');
@@ -141,4 +141,13 @@ test('one at a time on one input: each line is measured in its own stretch, by c
     expect(lines[1]!.report!.medianMs).toBeCloseTo(3, 1);
     expect(lines[1]!.pulsesMs[0]).toBeCloseTo(12_000, 0);
   }
+});
+
+test('a quiet copy of the click is no device: only the click is on that input', async () => {
+  const bleed = clicks(3).map((sample) => sample / 100);
+  const { lines } = await analyzeTake({ ...take, lines: take.lines.slice(0, 1) }, loaderOf([clicks(0), bleed]));
+  expect(lines[0]).toMatchObject({
+    report: { believable: false, findings: [{ kind: 'onlyClick' }, { kind: 'quiet' }] },
+  });
+  expect(lines[0]!.report!.bleedDb).toBeCloseTo(-40, 0);
 });

@@ -1,5 +1,6 @@
 import {
   analyzeRecording,
+  cutClicks,
   detectOnsets,
   findClicks,
   matchOnsets,
@@ -11,6 +12,7 @@ import {
   reportLatency,
   TempoMap,
   type BeatReference,
+  type Click,
   type Landing,
 } from '@metronomo/core';
 import type { Take, TakeLine, TakePlan } from '../store/records';
@@ -20,6 +22,12 @@ const BEFORE_START_MS = 150;
 const NUMBERS_A_LANDING = 3;
 
 type Measured = Pick<TakeLine, 'report' | 'landings' | 'pulsesMs' | 'onsetsMs' | 'result' | 'warning'>;
+
+/** The beats by the click, and its sound, to be taken out of the devices' channels. */
+interface ClickTrack {
+  pulsesMs: number[];
+  click: Click[];
+}
 
 /** Loads one channel of a take's audio on demand; a whole long take wouldn't fit in memory. */
 export type LoadChannel = (channel: number) => Promise<Float32Array>;
@@ -40,13 +48,14 @@ export async function analyzeTake(
     frames = Math.max(frames, samples.length);
     return samples;
   };
-  let clicks: Promise<number[]> | null = null;
+  let clicks: Promise<ClickTrack> | null = null;
   const { beats, sampleRate } = take;
   /** Computed once for all lines. */
   const findPulses = () =>
-    (clicks ??= counted('clickChannel' in beats ? beats.clickChannel : 0).then((click) =>
-      findClicks(click, sampleRate),
-    ));
+    (clicks ??= counted('clickChannel' in beats ? beats.clickChannel : 0).then((click) => {
+      const pulsesMs = findClicks(click, sampleRate);
+      return { pulsesMs, click: cutClicks(click, sampleRate, pulsesMs) };
+    }));
   const lines: TakeLine[] = [];
   for (const line of take.lines) lines.push(await analyzeLine(line, take, counted, findPulses, run));
   return { ...take, frames, lines, computeMs: performance.now() - startedAt };
@@ -56,7 +65,7 @@ async function analyzeLine(
   line: TakeLine,
   take: Take,
   load: LoadChannel,
-  findPulses: () => Promise<number[]>,
+  findPulses: () => Promise<ClickTrack>,
   run: Float64Array,
 ): Promise<TakeLine> {
   const bare: TakeLine = { ...line };
@@ -80,12 +89,12 @@ async function measureLine(
   line: TakeLine,
   { plan, beats, sampleRate, frames }: Take,
   load: LoadChannel,
-  findPulses: () => Promise<number[]>,
+  findPulses: () => Promise<ClickTrack>,
   run: Float64Array,
 ): Promise<Measured> {
   // An imported take without audio has only its stored times.
   const soundless = frames === 0 && line.pulsesMs.length > 0;
-  const played = () => (soundless ? Promise.resolve(line.pulsesMs) : findPulses());
+  const played = async () => (soundless ? line.pulsesMs : (await findPulses()).pulsesMs);
   const heard = async () =>
     soundless ? line.onsetsMs : detectOnsets(await load(line.channel), sampleRate).map(({ timeMs }) => timeMs);
   switch (plan?.question) {
@@ -99,7 +108,7 @@ async function measureLine(
       return ofTimes(line);
     default: {
       if (soundless) return ofTimes(line);
-      const reference: BeatReference = 'bpm' in beats ? beats : { pulsesMs: await findPulses() };
+      const reference = 'bpm' in beats ? beats : await findPulses();
       const sound = await load(line.channel);
       return line.within
         ? analyzeStretch(sound, sampleRate, reference, line.within)
@@ -118,7 +127,7 @@ function ofTimes({ pulsesMs, onsetsMs }: TakeLine): Measured {
 function analyzeStretch(
   sound: Float32Array,
   sampleRate: number,
-  beats: { bpm: number; firstBeatMs: number } | { pulsesMs: readonly number[] },
+  beats: { bpm: number; firstBeatMs: number } | ClickTrack,
   [fromMs, toMs]: [number, number],
 ): Measured {
   const at = (ms: number) => Math.max(0, Math.round((ms * sampleRate) / 1000));
@@ -131,6 +140,9 @@ function analyzeStretch(
           pulsesMs: later(
             beats.pulsesMs.filter((ms) => ms >= zeroMs && ms < toMs),
             -zeroMs,
+          ),
+          click: beats.click.flatMap((click) =>
+            click.at >= at(zeroMs) && click.at < at(toMs) ? [{ ...click, at: click.at - at(zeroMs) }] : [],
           ),
         };
   const measured = analyzeRecording(sound.subarray(at(fromMs), at(toMs)), sampleRate, inside);

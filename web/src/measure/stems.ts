@@ -24,7 +24,7 @@ export function readStem(bytes: Uint8Array, clickChannel: number | null): StemRe
     return { ...bare, problem: 'Only one channel, so there is no click to measure against. Enter the latency.' };
   try {
     const pulsesMs = findClicks(click, sampleRate);
-    const { report, warning } = analyzeRecording(gear, sampleRate, { pulsesMs });
+    const { report, warning } = analyzeRecording(gear, sampleRate, { pulsesMs, click });
     const { medianMs, ci95Ms, believable, reason } = report;
     return {
       ...bare,

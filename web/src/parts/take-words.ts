@@ -30,13 +30,13 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
   }
   if (result?.question === 'drift')
     return result.report.told ? `${signed(result.report.ppm)} ppm` : 'no measurable drift';
-  if (!report || report.matched === 0) return 'no result';
-  const doubt = report.believable ? '' : ', unreliable';
+  if (!report) return 'no result';
+  if (!report.believable) return 'not reliable';
   if (result?.question === 'tempo') {
     const { settledMs } = result.step;
     const has = settledMs === null ? 'never settles' : `settles after ${decimal(settledMs / 1000, 1)} s`;
-    return `${latenessText(report.medianMs)}, ${has}${doubt}`;
+    return `${latenessText(report.medianMs)}, ${has}`;
   }
-  if (plan) return `${decimal(report.medianMs, 2)} ms${doubt}`;
-  return latenessText(report.medianMs) + doubt;
+  if (plan) return `${decimal(report.medianMs, 2)} ms`;
+  return latenessText(report.medianMs);
 }

@@ -106,6 +106,8 @@ const latency = () =>
     extra: finite(),
     believable: boolean().required(),
     reason: string().max(500),
+    bleedDb: number(),
+    findings: array(fields({ kind: string().max(40).required() })).max(20),
   });
 
 const drift = () => ({

@@ -13,6 +13,7 @@ import type {
   FrameRate,
   Landing,
   LatencyReport,
+  RecordingReport,
   LineTestKind,
   NoteRoute,
   RigGear,
@@ -167,7 +168,7 @@ export interface TakeLine {
   wiredTo?: string | null;
   ownOffset?: number;
   /** Null if it couldn't be measured; `problem` says why. */
-  report: LatencyReport | null;
+  report: (LatencyReport & Partial<Pick<RecordingReport, 'bleedDb' | 'findings'>>) | null;
   problem?: string;
   /** A problem with the audio that doesn't invalidate the result. */
   warning?: string;

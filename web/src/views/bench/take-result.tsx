@@ -7,6 +7,7 @@ import { LinePicker } from './line-picker';
 import { TakeHeader, type Row } from './take-header';
 import clsx from 'clsx';
 import { Notice } from '../../parts/notice';
+import { Findings, Unreliable } from './findings';
 import { latenessText, moveText, offsetText, verdict } from '../../parts/words';
 import type { Take, TakeLine } from '../../store/records';
 import { Caliper } from './caliper';
@@ -32,7 +33,9 @@ export function TakeResult({ take }: { take: Take }) {
       {take.ending && <Notice>{take.ending} Everything captured until then is saved.</Notice>}
       {line.problem && <Notice>{line.problem}</Notice>}
       {line.warning && <Notice>{line.warning}</Notice>}
-      {line.report && line.report.matched > 0 && <Numbers line={line} sampleRate={take.sampleRate} />}
+      {line.report?.believable === true && <Numbers line={line} sampleRate={take.sampleRate} />}
+      {line.report?.believable === false && <Unreliable report={line.report} />}
+      {line.report && <Findings report={line.report} />}
       {take.frames > 0 && (
         <TakeWaveform
           take={take}
@@ -81,8 +84,13 @@ export function TakeResult({ take }: { take: Take }) {
 }
 
 function numbersOf({ report, offsetMs }: TakeLine): Row[] {
-  if (!report || report.matched === 0) return [];
-  const { medianMs, ci95Ms, spreadMs, matched, missed, extra } = report;
+  if (!report) return [];
+  const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, reason } = report;
+  if (!believable)
+    return [
+      ['Not reliable', reason ?? ''],
+      ['Heard, missed, extra', `${matched}, ${missed}, ${extra}`],
+    ];
   return [
     ['Median landing, ms late', decimal(medianMs, 3)],
     ['95% interval, ms', `${decimal(ci95Ms[0], 3)} to ${decimal(ci95Ms[1], 3)}`],
@@ -96,7 +104,7 @@ function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
   const { report } = line;
   const limits = useLimits();
   if (!report) return null;
-  const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, reason } = report;
+  const { medianMs, ci95Ms, spreadMs, matched, missed, extra } = report;
   const said = verdict(medianMs, limits);
   return (
     <div className="ruled-b grid grid-cols-2 gap-x-6 gap-y-3 pb-4 lg:grid-cols-3 xl:grid-cols-[auto_auto_auto_auto_auto]">
@@ -112,16 +120,8 @@ function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
       <Figure label="Beats" value={`${matched} heard`} below={`${missed} missed, ${extra} extra`} />
       <Figure label="Offset during take" value={offsetText(line.offsetMs)} />
       <p className="col-span-full text-sm">
-        {believable ? (
-          <>
-            <b>{said.word}</b> {said.meaning} <span className="text-soft">({said.by})</span>{' '}
-            {Math.abs(medianMs) >= 0.05 && <>To land on the beat, {moveText(-medianMs)}.</>}
-          </>
-        ) : (
-          <>
-            <b className="text-attention">Not reliable.</b> {reason}
-          </>
-        )}
+        <b>{said.word}</b> {said.meaning} <span className="text-soft">({said.by})</span>{' '}
+        {Math.abs(medianMs) >= 0.05 && <>To land on the beat, {moveText(-medianMs)}.</>}
         {line.gearId && (
           <Link to="/align" className="ml-3 underline underline-offset-2">
             Align →
