@@ -47,6 +47,8 @@ const QUIET = 10 ** (-46 / 20);
 /** A hit beside bleed is this many times louder than what is left of it, and has this share of its level. */
 const CLEAR_OF_LEFTOVER = 3;
 const LEAST_BESIDE = 0.1;
+/** Two sounds this close begin together. */
+const TOGETHER_MS = 0.6;
 /** Consecutive samples at full scale count as clipping. */
 const FULL_SCALE = 0.999;
 const CLIPPED_SAMPLES = 3;
@@ -61,6 +63,19 @@ export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: 
     throw new RecordingError('The device channel is silent. Check the cable, the input and its level.', 'silent');
   const pulsesMs = findPulses(beats, sampleRate, (gear.length / sampleRate) * 1000);
   const bleed = bleedOf(gear, sampleRate, beats, pulsesMs);
+  const analysis = analyzeWithout(bleed, gear, sampleRate, pulsesMs);
+  // Bleed that comes late, together with the hits, is the hits themselves.
+  const beginsWithIt =
+    bleed && bleed.delayMs > TOGETHER_MS && abs(analysis.report.medianMs - bleed.delayMs) < TOGETHER_MS;
+  return beginsWithIt ? analyzeWithout(null, gear, sampleRate, pulsesMs) : analysis;
+}
+
+function analyzeWithout(
+  bleed: Bleed | null,
+  gear: Float32Array,
+  sampleRate: number,
+  pulsesMs: number[],
+): RecordingAnalysis {
   const onsets = onsetsIn(bleed?.samples ?? gear, sampleRate, pulsesMs.length, bleed?.leftover);
   const heard = levelOf(gear);
   const faults = heard.finding ? [heard.finding] : [];

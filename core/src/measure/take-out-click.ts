@@ -10,6 +10,8 @@ export interface Bleed {
   samples: Float32Array;
   /** Level of the click in the channel, relative to the click's own channel, dB. */
   bleedDb: number;
+  /** From the click to the bleed, ms. */
+  delayMs: number;
   /** Peak of the bleed, and of what may be left of it, 0..1. */
   peak: number;
   leftover: number;
@@ -91,7 +93,7 @@ export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sa
     .filter((found) => found !== null)
     .sort((a, b) => a.unexplained - b.unexplained)[0];
   if (!best) return null;
-  const { filter, unexplained } = best;
+  const { filter, lag, unexplained } = best;
   const bleed = Float64Array.from(sent, (_, i) => filtered(sent, filter, i));
   const peak = largest(bleed);
   const bleedDb = 20 * log10(hypot(...bleed) / hypot(...sent));
@@ -99,6 +101,7 @@ export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sa
   return {
     samples: without(samples, clicks, filter, before),
     bleedDb,
+    delayMs: (lag / sampleRate) * 1000,
     peak,
     leftover: 2 * peak * max(LEAST_LEFT, sqrt(unexplained)),
   };
@@ -112,6 +115,8 @@ interface Filter {
 
 interface Explained {
   filter: Filter;
+  /** From the click to the bleed, samples. */
+  lag: number;
   /** Share of the energy that it leaves. */
   unexplained: number;
 }
@@ -151,7 +156,7 @@ function filterBetween(
     holds ||= unexplainedBy(fit(half, taps), half, until) < FORETOLD;
     const filter = fit(until, taps);
     const unexplained = unexplainedBy(filter, begins, until);
-    if (holds && unexplained < UNEXPLAINED) best = { filter, unexplained };
+    if (holds && unexplained < UNEXPLAINED) best = { filter, lag, unexplained };
   }
   return best;
 }

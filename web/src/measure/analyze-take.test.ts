@@ -33,7 +33,7 @@ const soundAt = (times: number[], seconds: number) => {
   const samples = new Float32Array(48_000 * seconds);
   for (const ms of times)
     for (let i = 0, at = Math.round(ms * 48); i < 600; i++)
-      samples[at + i]! += 0.5 * Math.cos(i * pitch) * Math.exp(-i / 150);
+      samples[at + i]! += 0.5 * Math.cos(i * 0.3) * Math.exp(-i / 150);
   return samples;
 };
 const line = { gearId: 'a', name: 'A', channel: 1 };
