@@ -175,14 +175,14 @@ interface Trend {
 /** A drift, a jump or two groups, whichever explains the landings best, if it stands out of their spread. */
 function trendOf(pulsesMs: readonly number[], landings: readonly Landing[], beatMs: number): Trend | null {
   if (landings.length < FEWEST) return null;
-  const lates = landings.map(({ lateMs }) => lateMs);
+  const lateness = landings.map(({ lateMs }) => lateMs);
   const due = landings.map(({ pulse }) => pulsesMs[pulse] as number);
-  const line = fitLine(due, lates);
+  const line = fitLine(due, lateness);
   const ms = line.slope * ((due.at(-1) as number) - (due[0] as number));
   const drifts = abs(ms) > AUDIBLE_MS && abs(line.slope) > CLEAR_ERRORS * line.slopeError;
-  const jump = splitOf(lates);
-  const order = lates.map((_, i) => i).sort((a, b) => (lates[a] as number) - (lates[b] as number));
-  const groups = splitOf(order.map((i) => lates[i] as number));
+  const jump = splitOf(lateness);
+  const order = lateness.map((_, i) => i).sort((a, b) => (lateness[a] as number) - (lateness[b] as number));
+  const groups = splitOf(order.map((i) => lateness[i] as number));
   const clear = (split: Split, leastMs: number, deviations: number) =>
     abs(split.apart) > max(leastMs, deviations * max(LEAST_SPREAD_MS, split.spread));
   const jumps = clear(jump, AUDIBLE_MS, CLEAR_DEVIATIONS) && abs(jump.apart) > CLEAR_ERRORS * jump.error;
@@ -200,7 +200,7 @@ function trendOf(pulsesMs: readonly number[], landings: readonly Landing[], beat
       reason: `It drifts by ${abs(ppm).toFixed(0)} ppm: ${abs(ms).toFixed(1)} ms ${ms > 0 ? 'later' : 'earlier'} at the end of this take. No offset can fix that: check that it follows the clock.`,
     };
   }
-  const share = min(groups.at, lates.length - groups.at) / lates.length;
+  const share = min(groups.at, lateness.length - groups.at) / lateness.length;
   if (
     !clear(groups, LEAST_APART_MS, GROUP_DEVIATIONS) ||
     share < SMALLER_SHARE ||
@@ -212,7 +212,7 @@ function trendOf(pulsesMs: readonly number[], landings: readonly Landing[], beat
     finding: {
       kind: 'groups',
       apartMs: groups.apart,
-      share: later.length / lates.length,
+      share: later.length / lateness.length,
       ...patternOf(later, landings),
     },
     reason: `Two groups of hits, ${groups.apart.toFixed(1)} ms apart. Turn swing and groove off, or measure with even quarter notes.`,

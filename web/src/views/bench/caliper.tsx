@@ -25,6 +25,8 @@ interface Props {
   onCorrect: (lateMs: number | null | undefined) => void;
 }
 
+/** Attack and body of most hits. */
+const WHOLE_HIT_MS = 40;
 const STEP_MS = 0.1;
 const BIG_STEP_MS = 1;
 
@@ -36,8 +38,8 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
   const [held, setHeld] = useState<number | null>(null);
   const lateMs = held ?? landing.lateMs;
   const [middle] = useState(landing.lateMs);
-  const from = Math.min(-4, middle - 8);
-  const to = Math.max(middle + 14, 14);
+  const from = Math.min(-5, middle - 10);
+  const to = Math.max(middle, 0) + WHOLE_HIT_MS;
   const scale = scaleLinear([from, to], [0, width]);
   const at = (ms: number) => Math.round(((pulseMs + ms) / 1000) * sampleRate);
   const samples = useExcerpt(takeId, channel, at(from), at(to));

@@ -9,10 +9,13 @@ type Report = NonNullable<TakeLine['report']>;
 export function Unreliable({ report: { reason, matched, missed, extra } }: { report: Report }) {
   return (
     <p role="status" className="ruled-b pb-4 text-sm">
-      <b className="text-attention">Not reliable.</b> {reason}{' '}
-      <span className="text-soft">
-        ({matched} heard, {missed} missed, {extra} extra)
-      </span>
+      <b className="text-attention">Not reliable.</b> {reason}
+      {matched > 0 && (
+        <span className="text-soft">
+          {' '}
+          ({matched} heard, {missed} missed, {extra} extra)
+        </span>
+      )}
     </p>
   );
 }
@@ -20,7 +23,7 @@ export function Unreliable({ report: { reason, matched, missed, extra } }: { rep
 /** What else was noticed, each with what to do about it. */
 export function Findings({ report: { findings = [], bleedDb } }: { report: Report }) {
   const notes = findings.flatMap((finding) => noteOn(finding) ?? []);
-  if (bleedDb !== undefined)
+  if (bleedDb !== undefined && !findings.some(({ kind }) => kind === 'onlyClick'))
     notes.push({ text: `The click bleeds into this input at ${whole(bleedDb)} dB. It was removed before measuring.` });
   if (notes.length === 0) return null;
   return (
@@ -52,7 +55,7 @@ export function noteOn(finding: TakeFinding): Note | null {
   switch (finding.kind) {
     case 'otherTempo':
     case 'drift':
-      return { text: 'Its clock source may be internal.', inRig: 'Device settings' };
+      return { text: 'Check its clock source.', inRig: 'Device settings' };
     case 'onlyClick':
       return {
         text: `The click is at ${whole(finding.bleedDb)} dB there, and nothing else was heard.`,

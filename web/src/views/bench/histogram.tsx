@@ -1,10 +1,17 @@
-import { bin } from 'd3-array';
+import { bin, extent } from 'd3-array';
 import { HistogramFigure } from '../../parts/chart-figure';
 import { count } from '../../words/numbers';
 
+/** Anything narrower is the rounding of samples, not a distribution. */
+const LEAST_WIDTH_MS = 0.2;
+
 /** Distribution of the landings, in ms. */
 export function Histogram({ values }: { values: readonly number[] }) {
-  const bins = bin().thresholds(Math.max(5, Math.round(Math.sqrt(values.length) * 1.5)))([...values]);
+  const [lowest = 0, highest = 0] = extent(values);
+  const margin = Math.max(0, LEAST_WIDTH_MS - (highest - lowest)) / 2;
+  const bins = bin()
+    .domain([lowest - margin, highest + margin])
+    .thresholds(Math.max(5, Math.round(Math.sqrt(values.length) * 1.5)))([...values]);
   return (
     <HistogramFigure
       caption={`Distribution of all ${count(values.length, 'beat')}, ms late`}

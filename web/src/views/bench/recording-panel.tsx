@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { useNavigate } from 'react-router';
 import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
@@ -24,15 +24,21 @@ export function RecordingPanel() {
   const [file, setFile] = useState<OpenFile | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
+  const latest = useRef(0);
   const open = async (dropped: File | undefined) => {
     if (!dropped) return;
+    const turn = ++latest.current;
     if (dropped.size > MAX_BYTES) {
       setProblem(`${dropped.name} is larger than 512 MB. Export only the section with the beats and drop that.`);
       return;
     }
     setBusy(true);
     try {
-      const summary = await measure.openFile(new Uint8Array(await dropped.arrayBuffer()));
+      const bytes = new Uint8Array(await dropped.arrayBuffer());
+      // Another file was dropped meanwhile; the worker holds only one.
+      if (turn !== latest.current) return;
+      const summary = await measure.openFile(bytes);
+      if (turn !== latest.current) return;
       setFile({ ...summary, name: dropped.name, opened: Date.now() });
       setProblem(null);
     } catch (error) {
@@ -40,7 +46,7 @@ export function RecordingPanel() {
         `${dropped.name}: ${error instanceof Error ? error.message : 'The file can’t be read. Check that it is a WAV file.'}`,
       );
     } finally {
-      setBusy(false);
+      if (turn === latest.current) setBusy(false);
     }
   };
   const { getRootProps, getInputProps, isDragActive } = useDropzone({
@@ -57,7 +63,7 @@ export function RecordingPanel() {
         {busy ? 'Reading…' : (file?.name ?? 'Drop a WAV file here, or choose one')}
       </div>
       {problem && <Notice>{problem}</Notice>}
-      {file && <RecordingForm key={file.opened} file={file} onProblem={setProblem} />}
+      {file && !busy && <RecordingForm key={file.opened} file={file} onProblem={setProblem} />}
     </div>
   );
 }
@@ -71,7 +77,7 @@ function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (proble
   const [gearChannel, setGearChannel] = useState(two ? 1 : 0);
   const [tempo, setTempo] = useState(String(rig?.bpm ?? 120));
   const [firstBeat, setFirstBeat] = useState('0');
-  const [gearId, setGearId] = useState(rig?.gear[0]?.id ?? '');
+  const [gearId, setGearId] = useState('');
   const [busy, setBusy] = useState(false);
   const bpm = Number(tempo.replace(',', '.'));
   const firstBeatMs = Number(firstBeat.replace(',', '.'));
@@ -135,15 +141,18 @@ function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (proble
       <p className="text-xs text-soft">
         {decimal(file.seconds, 1)} s at {file.sampleRate / 1000} kHz, {count(file.peaks.length, 'channel')}
       </p>
-      <Field label="Device" hint="Assumes the device’s current offset was active during the recording">
+      <Field
+        label="Device"
+        {...(gearId && { hint: 'Assumes the device’s current offset was active during the recording' })}
+      >
         {(id) => (
           <Select id={id} value={gearId} onChange={(event) => setGearId(event.target.value)}>
+            <option value="">Not in this rig</option>
             {rig?.gear.map(({ id: gear, name }) => (
               <option key={gear} value={gear}>
                 {name}
               </option>
             ))}
-            <option value="">Not in this rig</option>
           </Select>
         )}
       </Field>
