@@ -1,6 +1,7 @@
 import { CLICK_SOUNDS, MidiParser, type SoundBlock } from '@metronomo/core';
 import { create } from 'zustand';
 import { runningEngine } from './engine';
+import { notePlayed } from './played-clicks';
 
 /** Returns are played this long after capture, click and gear alike, so that no block misses its time. */
 const MONITOR_DELAY_MS = 60;
@@ -97,7 +98,10 @@ export function playClick(bytes: Uint8Array, atMs: number): void {
       buffer: clickSound(context, message.note),
     });
     source.connect(clickGain);
-    source.start(Math.max(context.currentTime, clock.contextTimeAt(atMs)));
+    // On a whole frame, so that the way back to an input can be counted in frames.
+    const frame = Math.ceil(Math.max(context.currentTime, clock.contextTimeAt(atMs)) * context.sampleRate);
+    source.start(frame / context.sampleRate);
+    notePlayed(frame);
     clicks.add(source);
     source.onended = () => clicks.delete(source);
   }

@@ -56,9 +56,12 @@ export async function runCalibration(channel: number): Promise<Take | null> {
     },
   });
   const report = take?.status === 'done' ? take.lines[0]?.report : null;
-  if (take && report?.believable)
+  // By the hub's time alone, it is uncertain by what audio and hub clock disagree.
+  const isCounted = take !== null && (take.firstFrame === undefined || 'clicksMs' in take.beats);
+  if (take && report?.believable && isCounted)
     await keepCalibration({
       input: take.input,
+      ...(take.inputSource !== undefined && { source: take.inputSource }),
       sampleRate: take.sampleRate,
       roundTripMs: report.medianMs,
       bufferMs: take.conditions?.bufferMs ?? null,

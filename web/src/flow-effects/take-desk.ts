@@ -1,6 +1,7 @@
 import * as Comlink from 'comlink';
 import { create } from 'zustand';
 import { audioBufferMs } from '../audio/engine';
+import { playedBetween } from '../audio/played-clicks';
 import type { TakeProgress } from '../measure/protocol';
 import type { Drive, Gear, Rig, Take, TakeBeats, TakePlan } from '../store/records';
 import { indexedAs } from '../store/take-kind';
@@ -84,11 +85,22 @@ export async function recoverTake(takeId: string, why: string): Promise<Take | n
 export async function analyzeTake(take: Take | null): Promise<Take | null> {
   if (!take || take.frames === 0) return take;
   try {
-    return await measure.keepTake(take);
+    return await measure.keepTake(withClicks(take));
   } catch (cause) {
     // What ended it early is probably why it can't be stored either: a full disk.
     throw take.ending ? new Error(take.ending, { cause }) : cause;
   }
+}
+
+/** Beats of a take without a click input: counted in frames if this page played the clicks and captured the take. */
+function withClicks(take: Take): Take {
+  const { beats, firstFrame, frames, sampleRate } = take;
+  if (!('bpm' in beats) || firstFrame === undefined) return take;
+  const { roundTripMs = 0 } = beats;
+  const clicksMs = playedBetween(firstFrame, firstFrame + frames).map(
+    (frame) => ((frame - firstFrame) / sampleRate) * 1000 + roundTripMs,
+  );
+  return clicksMs.length > 0 ? { ...take, beats: { ...beats, clicksMs } } : take;
 }
 
 export interface TakeFacts {

@@ -257,10 +257,11 @@ function widestOf(take: Take | null): Known['widest'] {
 
 /** @throws Error with a message for the musician if the audio round trip isn't measured. */
 async function beatsByCalibration(bpm: number, firstMs: number): Promise<TakeBeats> {
-  const calibration = await findCalibration(useSession.getState().input, audioBufferMs());
+  const calibration = await findCalibration(useSession.getState(), audioBufferMs());
   if (!calibration)
     throw new Error(
       'The audio round trip isn’t measured with this buffer and sample rate. Measure it first under “What is my audio round trip?”',
     );
-  return { bpm, firstBeatMs: firstMs + calibration.roundTripMs };
+  const { roundTripMs } = calibration;
+  return { bpm, firstBeatMs: firstMs + roundTripMs, roundTripMs };
 }

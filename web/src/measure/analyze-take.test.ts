@@ -151,3 +151,14 @@ test('a quiet copy of the click is no device: only the click is on that input', 
   });
   expect(lines[0]!.report!.bleedDb).toBeCloseTo(-40, 0);
 });
+
+test('beats counted in frames are exact, whatever the hub’s time; a dropout ends the counting', async () => {
+  const clicksMs = Array.from({ length: 15 }, (_, beat) => 100 + beat * 500);
+  // The hub's time is off by 13.4 ms, as after a stall.
+  const beats = { bpm: 120, firstBeatMs: 86.6, clicksMs };
+  const lines = take.lines.slice(0, 1);
+  const counted = await analyzeTake({ ...take, lines, beats }, loaderOf([clicks(0), clicks(9.5)]));
+  expect(counted.lines[0]!.report!.medianMs).toBeCloseTo(9.5, 3);
+  const broken = await analyzeTake({ ...take, lines, beats, gaps: 1 }, loaderOf([clicks(0), clicks(9.5)]));
+  expect(broken.lines[0]).toMatchObject({ report: null, problem: expect.stringMatching('dropped out') });
+});

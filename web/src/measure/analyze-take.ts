@@ -87,7 +87,7 @@ function unreliable(report: TakeLine['report']): TakeLine['report'] {
 
 async function measureLine(
   line: TakeLine,
-  { plan, beats, sampleRate, frames }: Take,
+  { plan, beats, sampleRate, frames, gaps = 0 }: Take,
   load: LoadChannel,
   findPulses: () => Promise<ClickTrack>,
   run: Float64Array,
@@ -108,7 +108,10 @@ async function measureLine(
       return ofTimes(line);
     default: {
       if (soundless) return ofTimes(line);
-      const reference = 'bpm' in beats ? beats : await findPulses();
+      const counted = 'bpm' in beats ? beats.clicksMs : undefined;
+      if (counted && gaps > 0)
+        throw new RangeError('Audio dropped out during the take, so its frames can’t be counted. Measure again.');
+      const reference = counted ? { pulsesMs: counted, click: [] } : 'bpm' in beats ? beats : await findPulses();
       const sound = await load(line.channel);
       return line.within
         ? analyzeStretch(sound, sampleRate, reference, line.within)

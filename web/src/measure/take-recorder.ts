@@ -44,8 +44,10 @@ export class TakeRecorder {
     this.#writing = this.#into.takes.put(take);
   }
 
-  /** Adds a block; frames before the take's start are dropped. */
-  push(channels: Float32Array[], sampleRate: number, startFrame: number, startMs: number): void {
+  /**
+   * Adds a block; frames before the take's start are dropped. `isCounted`: its frames are those of the audio context.
+   */
+  push(channels: Float32Array[], sampleRate: number, startFrame: number, startMs: number, isCounted = false): void {
     this.#blocks++;
     const frames = channels[0]?.length ?? 0;
     const skip = Math.max(0, Math.ceil(((this.#fromMs - startMs) / 1000) * sampleRate));
@@ -59,7 +61,8 @@ export class TakeRecorder {
       this.end('Audio dropped out during the take. Check the audio interface, then repeat the take.');
       return;
     }
-    if (this.#nextFrame === null) this.#learn(sampleRate, startMs + (skip / sampleRate) * 1000);
+    if (this.#nextFrame === null)
+      this.#learn(sampleRate, startMs + (skip / sampleRate) * 1000, isCounted ? startFrame + skip : null);
     this.#nextFrame = startFrame + frames;
     // Silence replaces missing samples to keep the time: all channels miss the same ones, so only those beats are lost.
     if (gap > 0) {
@@ -96,7 +99,7 @@ export class TakeRecorder {
   }
 
   /** Stored immediately: without it an interrupted take couldn't be analyzed or saved. */
-  #learn(sampleRate: number, zeroMs: number): void {
+  #learn(sampleRate: number, zeroMs: number, firstFrame: number | null): void {
     this.#zeroMs = zeroMs;
     const { id, beats } = this.#take;
     const lines = this.#take.lines.map((line) => {
@@ -108,6 +111,7 @@ export class TakeRecorder {
       sampleRate,
       lines,
       beats: 'bpm' in beats ? { ...beats, firstBeatMs: beats.firstBeatMs - zeroMs } : beats,
+      ...(firstFrame !== null && { firstFrame }),
     };
     this.#take = { ...this.#take, ...known };
     this.#writing = this.#writing.then(() => this.#into.takes.update(id, known));

@@ -244,7 +244,7 @@ export const takeSchema = fields({
   gaps: number().integer().min(0),
   beats: lazy((value?: object) =>
     value && 'bpm' in value
-      ? fields({ bpm: finite(), firstBeatMs: finite() })
+      ? fields({ bpm: finite(), firstBeatMs: finite(), clicksMs: array(finite()).max(10_000) })
       : fields({ clickChannel: number().integer().required().min(0).max(63) }),
   ),
   plan: planSchema,
@@ -332,6 +332,7 @@ export const offsetSetSchema = fields({
 
 export const calibrationSchema = fields({
   input: text(300),
+  source: string().max(300),
   sampleRate: number().required().min(0).max(384_000),
   roundTripMs: finite(),
   bufferMs: number().defined().nullable(),

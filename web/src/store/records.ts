@@ -185,7 +185,17 @@ export interface TakeLine {
 }
 
 /** A take's beat reference: a click channel, or a fixed tempo from a first beat. */
-export type TakeBeats = { clickChannel: number } | { bpm: number; firstBeatMs: number };
+export type TakeBeats = { clickChannel: number } | TempoBeats;
+
+/** Beats by the hub's time, or by the frames at which its clicks were played. */
+export interface TempoBeats {
+  bpm: number;
+  firstBeatMs: number;
+  /** The audio round trip that is part of them, ms. */
+  roundTripMs?: number;
+  /** When each click is due on the recording, ms from its first sample: counted, not timed. */
+  clicksMs?: number[];
+}
 
 export type TakeKind = 'take' | 'proof' | 'recording' | TakePlan['question'];
 
@@ -216,6 +226,8 @@ export interface Take {
   /** Number of audio dropouts, for example when the computer was too busy. */
   gaps?: number;
   beats: TakeBeats;
+  /** Its first sample, as a frame of the audio context that also plays the clicks. */
+  firstFrame?: number;
   /** Missing for a plain latency take. */
   plan?: TakePlan;
   /** The user's note. */
@@ -288,6 +300,8 @@ export interface Calibration {
   /** Name and sample rate of the input. */
   input: string;
   sampleRate: number;
+  /** The input's id; another device may have the same name. */
+  source?: string;
   roundTripMs: number;
   bufferMs: number | null;
   takeId: string;

@@ -65,9 +65,10 @@ const inputs = (channels: number) => Array.from({ length: channels }, (_, i) => 
 /** Audio round trip: the input at the end of the loopback cable. */
 export function CalibrationPanel() {
   const input = useSession(({ input }) => input);
-  const clickChannel = useSession(({ rig }) => rig?.input.clickChannel ?? 0);
+  const rig = useSession(({ rig }) => rig);
+  const clickChannel = rig?.input.clickChannel ?? 0;
   const [channel, setChannel] = useState<number | null>(null);
-  const known = useLiveQuery(() => findCalibration(input, audioBufferMs()), [input]);
+  const known = useLiveQuery(() => findCalibration({ input, rig }, audioBufferMs()), [input, rig]);
   const { busy, run } = useRun();
   if (!input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
   return (

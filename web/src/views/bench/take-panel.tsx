@@ -28,7 +28,7 @@ export function TakePanel() {
   const settings = useTakeSettings(useShallow((all) => settingsOf(all, rigId)));
   const { left, bars, drive, known, beatsBy } = settings;
   const set = (change: Partial<PanelSettings>) => useTakeSettings.setState({ [rigId]: { ...settings, ...change } });
-  const calibration = useLiveQuery(() => findCalibration(input, audioBufferMs()), [input]);
+  const calibration = useLiveQuery(() => findCalibration({ input, rig }, audioBufferMs()), [input, rig]);
   const byCalibration = beatsBy === 'calibration';
   const onChannel =
     settings.onChannel !== null && settings.onChannel < (input?.channels ?? 0) ? settings.onChannel : undefined;
