@@ -41,6 +41,10 @@ export interface Page {
   close(): Promise<void>;
 }
 
+function environment(): Record<string, string> {
+  return Object.fromEntries(Object.entries(process.env).filter((one): one is [string, string] => one[1] !== undefined));
+}
+
 /** A fresh browser with an empty profile on the built app. */
 export async function openBrowser({
   flags = [],
@@ -48,6 +52,7 @@ export async function openBrowser({
   height = 800,
   standIn = false,
   name = 'Boathouse',
+  audioServer = null,
 }: {
   flags?: string[];
   width?: number;
@@ -56,12 +61,16 @@ export async function openBrowser({
   standIn?: boolean;
   /** Name shown to peers. */
   name?: string;
+  /** Environment of an audio server and a screen: real audio is played and captured, in a window. */
+  audioServer?: Record<string, string> | null;
 } = {}): Promise<Page> {
   const { url, networkPort, end } = await serveApp(name, standIn);
   const profile = mkdtempSync(join(tmpdir(), 'metronomo-profile-'));
   const options = new Options();
   options.addArguments(
-    '--headless',
+    ...(audioServer
+      ? ['--use-fake-ui-for-media-stream', '--autoplay-policy=no-user-gesture-required']
+      : ['--headless']),
     '--no-sandbox',
     '--disable-gpu',
     '--disable-quic',
@@ -79,7 +88,7 @@ export async function openBrowser({
   const driver = await new Builder()
     .forBrowser('chrome')
     .setChromeOptions(options)
-    .setChromeService(new ServiceBuilder('/usr/bin/chromedriver'))
+    .setChromeService(new ServiceBuilder('/usr/bin/chromedriver').setEnvironment({ ...environment(), ...audioServer }))
     .build();
   const devTools = (name: string, parameters: object) => (driver as Driver).sendDevToolsCommand(name, parameters);
   await devTools('Emulation.setDeviceMetricsOverride', {

@@ -36,9 +36,13 @@ async function jest(name, args) {
   );
 }
 
-/** Chromium drives the app; tshark dissects the network tests' packets. */
+/**
+ * Chromium drives the app; tshark dissects the network tests' packets; an audio server and a screen without hardware give
+ * it real audio.
+ */
 async function ensureTools() {
-  const missing = ['chromium', 'chromedriver', 'tshark'].filter((name) => !existsSync(`/usr/bin/${name}`));
+  const programs = ['chromium', 'chromedriver', 'tshark', 'pulseaudio', 'pactl', 'Xvfb'];
+  const missing = programs.filter((name) => !existsSync(`/usr/bin/${name}`));
   if (missing.length === 0) return true;
   console.log(`Installing from Debian, for these are missing: ${missing.join(', ')} ...`);
   const sudo = process.getuid?.() === 0 ? [] : ['sudo'];
@@ -48,7 +52,8 @@ async function ensureTools() {
       env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
     });
   await apt('update', '-q');
-  return (await apt('install', '-y', '-q', '--no-install-recommends', 'chromium', 'chromium-driver', 'tshark')) === 0;
+  const packages = ['chromium', 'chromium-driver', 'tshark', 'pulseaudio', 'pulseaudio-utils', 'xvfb'];
+  return (await apt('install', '-y', '-q', '--no-install-recommends', ...packages)) === 0;
 }
 
 /** At the lowest priority, beside other work. */
