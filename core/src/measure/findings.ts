@@ -43,7 +43,7 @@ const ENOUGH = 256;
 /** Hits a beat that may be a pattern, and their share of all hits expected. */
 const PATTERNS = [1, 2, 3, 4];
 const PRESENT = 0.6;
-/** Nobody hears less than this. */
+/** A smaller change is inaudible. */
 const AUDIBLE_MS = 1;
 /** Standard errors, and deviations of the hits around it, by which a trend must stand out. */
 const CLEAR_ERRORS = 5;

@@ -3,17 +3,17 @@ import { BEAT_VIEW_MS, ReturnWatch } from './return-watch';
 
 const RATE = 48_000;
 
-/** Clicks every 500 ms on channel 0, and 12 ms later on channel 1 until `endsMs`; in blocks of 10 ms. */
-function watch(toMs: number, endsMs = Infinity) {
+/** Clicks every 500 ms on channel 0, and 12 ms later on channel 1 until `endsMs`, so often; in blocks of 10 ms. */
+function watch(toMs: number, endsMs = Infinity, everyMs = 500) {
   const watching = new ReturnWatch({ sampleRate: RATE, channels: 2, referenceChannel: 0 });
   for (let ms = 0; ms < toMs; ms += 10) {
-    const block = (firstMs: number, lastMs: number) =>
+    const block = (firstMs: number, lastMs: number, everyMs: number) =>
       Float32Array.from({ length: 480 }, (_, i) => {
         const atMs = ms + i / 48;
-        const since = atMs < firstMs || atMs > lastMs ? 400 : (atMs - firstMs) % 500;
+        const since = atMs < firstMs || atMs > lastMs ? 400 : (atMs - firstMs) % everyMs;
         return since > 20 ? 0 : 0.5 * Math.cos(since * 9) * Math.exp(-since / 3);
       });
-    watching.push([block(1000, Infinity), block(1012, endsMs)], 5000 + ms);
+    watching.push([block(1000, Infinity, 500), block(1012, endsMs, everyMs)], 5000 + ms);
   }
   return { ...watching.readings(120)[1]!, beat: watching.latestBeat() };
 }
@@ -28,6 +28,18 @@ test('silent, then settling, then locked at the tempo and latency heard', () => 
   expect(reading.landings.map(({ pulse }) => pulse).at(-1)).toBe(0);
   expect(reading.lastHitMs).toBeCloseTo(5000 + 5512, 0);
   expect(reading.landedMs).toBeCloseTo(5000 + 5512, 0);
+});
+
+test.each([
+  ['eighths', 250],
+  ['triplets', 500 / 3],
+  ['sixteenths', 125],
+  ['half notes', 1000],
+])('steady %s lock as well, at the tempo of the beat', (_, everyMs) => {
+  const reading = watch(9000, Infinity, everyMs);
+  expect(reading.state).toBe('locked');
+  expect(reading.bpm).toBeCloseTo(120, 0);
+  expect(reading.medianMs).toBeCloseTo(12, 1);
 });
 
 test('the noise at the start of listening isn’t a hit', () => {

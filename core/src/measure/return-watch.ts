@@ -33,6 +33,8 @@ const SAME_MS = 20;
 const KEPT_BEATS = 16;
 const MIN_TO_LOCK = 4;
 const TEMPO_TOLERANCE = 0.01;
+/** Hits a beat that are in time with it: quarters, eighths, triplets, sixteenths, half notes, one a bar. */
+const PATTERNS = [1, 2, 3, 4, 0.5, 0.25];
 
 interface Channel {
   /** The last seconds up to the latest analysis. */
@@ -127,16 +129,18 @@ export class ReturnWatch {
     const heardBpm = fitTempo(recent.slice(-8));
     const sorted = landings.map(({ lateMs }) => lateMs).sort((a, b) => a - b);
     const quiet = lastHitMs === null || this.#endMs - lastHitMs > 2.5 * beatMs;
-    const steady = heardBpm !== null && Math.abs(heardBpm / bpm - 1) < TEMPO_TOLERANCE;
+    const hitsPerBeat = PATTERNS.find(
+      (hits) => heardBpm !== null && Math.abs(heardBpm / (hits * bpm) - 1) < TEMPO_TOLERANCE,
+    );
     return {
       state: quiet
         ? lastHitMs === null
           ? 'silent'
           : 'lost'
-        : landings.length >= MIN_TO_LOCK && steady
+        : landings.length >= MIN_TO_LOCK && hitsPerBeat !== undefined
           ? 'locked'
           : 'settling',
-      bpm: quiet ? null : heardBpm,
+      bpm: quiet || heardBpm === null ? null : heardBpm / (hitsPerBeat ?? 1),
       landings: landings.map(({ pulse, lateMs }) => ({ pulse: pulse - pulsesMs.length + 1, lateMs })),
       medianMs: sorted[Math.floor(sorted.length / 2)] ?? null,
       lastHitMs,
