@@ -51,8 +51,10 @@ test.each(['127.0.0.1', '::1'])(
     sent.push({ atMs: startMs + 395, bytes: Uint8Array.of(0x90, 60, 100) });
     ours.send(id, sent);
     await until(() => heard.length >= 41 || null);
-    expect(heard.map(({ bytes }) => [...bytes])).toEqual(sent.map(({ bytes }) => [...bytes]));
-    const late = heard.map(({ atMs }, i) => atMs - SHIFT_MS - sent[i]!.atMs).sort((a, b) => a - b);
+    // A slow look may find ticks that the receiver already predicts.
+    const arrived = heard.slice(0, 41);
+    expect(arrived.map(({ bytes }) => [...bytes])).toEqual(sent.map(({ bytes }) => [...bytes]));
+    const late = arrived.map(({ atMs }, i) => atMs - SHIFT_MS - sent[i]!.atMs).sort((a, b) => a - b);
     // On a machine that stalls, single messages may be later than the buffer.
     const saidMs = theirs.sessions()[0]!.playoutErrorMs!;
     expect(Math.abs(late[20]! - 30)).toBeLessThan(0.3 + saidMs);
