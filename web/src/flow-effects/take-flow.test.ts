@@ -170,6 +170,8 @@ test('by notes, the followers get notes until the take is over, and then their c
 });
 
 test('one device at a time: each is soloed in its turn; afterwards nobody is', async () => {
+  // Just before the first bar that the hub names.
+  const clock = jest.spyOn(performance, 'now').mockReturnValue(9000);
   const going = runTake({ ...settings, bars: 4, onChannel: 13 });
   await recordingBegan();
   const { take } = room.recording!;
@@ -182,6 +184,7 @@ test('one device at a time: each is soloed in its turn; afterwards nobody is', a
   await going;
   const soloed = room.said.filter(({ kind }) => kind === 'solo').map(({ feedIds }) => feedIds?.[1] ?? null);
   expect([soloed[0], soloed.at(-1)]).toEqual(['porch', null]);
+  clock.mockRestore();
 });
 
 test('a second take can’t begin while one is under way', async () => {
