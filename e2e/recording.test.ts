@@ -11,6 +11,8 @@ import { bursts, every, saveWav } from './sounds';
 
 interface StoredTake {
   source: string;
+  input: string;
+  startedAt: number;
   lines: { report: { medianMs: number; matched: number; missed: number; spreadMs: number } }[];
 }
 
@@ -25,7 +27,9 @@ afterAll(() => page.close());
 
 const drop = (file: string) => page.driver.findElement(By.css('input[type=file]')).sendKeys(file);
 const newest = async () =>
-  (await stored<StoredTake>(page.driver, 'takes')).filter(({ source }) => source === 'recording');
+  (await stored<StoredTake>(page.driver, 'takes'))
+    .filter(({ source }) => source === 'recording')
+    .sort((a, b) => a.startedAt - b.startedAt);
 
 test('a file that isn’t a WAV, and a truncated one, are reported with the byte', async () => {
   const text = join(folder, 'notes.wav');
@@ -58,6 +62,21 @@ test('click and device on two channels: the latency of every beat', async () => 
   expect(Math.abs(take!.lines[0]!.report.medianMs - 14.25)).toBeLessThan(0.1);
 });
 
+test('Measure pressed while another file is being read measures the new file under its own name', async () => {
+  const clicks = every(500, 100, 300);
+  const long = saveWav(join(folder, 'long.wav'), [
+    bursts(clicks, 60),
+    bursts(
+      clicks.map((ms) => ms + 9),
+      60,
+    ),
+  ]);
+  await drop(long);
+  await page.press('Measure');
+  await page.sees(/9\.\d ms late/);
+  expect((await newest()).map(({ input }) => input).at(-1)).toBe('long.wav');
+});
+
 test('one channel and a fixed tempo', async () => {
   await drop(
     saveWav(join(folder, 'one.wav'), [
@@ -70,7 +89,7 @@ test('one channel and a fixed tempo', async () => {
   await page.sees('26.0 s at 48 kHz, 1 channel');
   await page.press('Measure');
   await page.sees(/21\.5 ms late/);
-  expect(await newest()).toHaveLength(2);
+  expect(await newest()).toHaveLength(3);
 });
 
 test('a silent channel, one without transients, and an empty file are reported; earlier takes are kept', async () => {
@@ -88,7 +107,7 @@ test('a silent channel, one without transients, and an empty file are reported; 
   await page.sees(/0\.0 s/);
   await page.press('Measure');
   await page.sees('The recording is empty');
-  expect(await newest()).toHaveLength(2);
+  expect(await newest()).toHaveLength(3);
   expect(await page.complaints()).toEqual([]);
 });
 

@@ -44,7 +44,7 @@ export interface RecordingAnalysis {
 const SILENCE = 10 ** (-70 / 20);
 /** Below -46 dB the noise of most inputs begins to matter. */
 const QUIET = 10 ** (-46 / 20);
-/** A hit beside bleed is this many times louder than what is left of it, and has this share of its level. */
+/** A real hit is this many times louder than the residual bleed, and has at least this share of the bleed's level. */
 const CLEAR_OF_LEFTOVER = 3;
 const LEAST_BESIDE = 0.1;
 /** Two sounds this close begin together. */

@@ -72,7 +72,7 @@ export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly numb
     return {
       matching: { landings: [], missed: pulsesMs.length, extra: onsetsMs.length },
       findings: [{ kind: 'otherTempo', bpm, expectedBpm }],
-      reason: `It plays at ${bpm.toFixed(1)} BPM, the hub at ${expectedBpm.toFixed(1)}: it is on its internal clock. Set its clock source to external.`,
+      reason: `It plays at ${bpm.toFixed(1)} BPM, not ${expectedBpm.toFixed(1)}. It is probably running on its internal clock: set its clock source to external.`,
     };
   }
   const findings: TakeFinding[] = [];
@@ -190,7 +190,7 @@ function trendOf(pulsesMs: readonly number[], landings: readonly Landing[], beat
     const atBeat = landings[jump.at]?.pulse ?? 0;
     return {
       finding: { kind: 'jump', ms: jump.apart, atBeat },
-      reason: `It jumped by ${abs(jump.apart).toFixed(1)} ms at beat ${atBeat + 1}. Measure again, or measure before and after.`,
+      reason: `It jumped by ${abs(jump.apart).toFixed(1)} ms at beat ${atBeat + 1}. Measure again, or measure each part separately.`,
     };
   }
   if (drifts && line.residualRms * CLEAR_DEVIATIONS < abs(ms)) {

@@ -22,9 +22,9 @@ const CLEAR_OF_NOISE = 4.5;
 const SAME_MS = 0.25;
 /** What rings on isn't predicted perfectly. */
 const SURPRISE = 1.5;
-/** Where the first unpredicted sample shows, a hit is yet this far from where it is taken to begin. */
+/** The first sample that isn't predicted may precede the -50 dB point by this much. */
 const FOOT_MS = 1.2;
-/** A quiet beginning takes about so long to rise by a decibel (own choice, from the instruments of a common sound font), ms. */
+/** How long a quiet beginning takes to rise by a decibel, ms: our choice, from the instruments of a common sound font. */
 const RISES_MS_PER_DB = 0.06;
 /** An attack in the noise is extrapolated from the time it takes to double, with some reserve. */
 const RESERVE = 1.5;

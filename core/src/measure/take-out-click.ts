@@ -40,9 +40,9 @@ const TAPS = [
   { fromMs: 6, taps: 17 },
   { fromMs: 12, taps: 33 },
 ];
-/** The bleed has to explain this share of the energy. */
+/** The largest share of the energy that a filter may leave unexplained, and leave of what it should predict. */
 const UNEXPLAINED = 0.03;
-const FORETOLD = 0.1;
+const UNPREDICTED = 0.1;
 /** Noise is exceeded by this many deviations where the bleed begins. */
 const CLEAR_OF_NOISE = 6;
 /** Energy that is too little to explain, relative to the noise. */
@@ -70,8 +70,8 @@ export function cutClicks(click: Float32Array, sampleRate: number, pulsesMs: rea
 
 /**
  * Subtracts the click from a device's channel. In the mean over all clicks, what comes first is bleed alone: there, a
- * short filter from click to channel is estimated by least squares. The longest stretch that the filter explains ends where the device begins. Null if there is no
- * bleed that can be told from the device.
+ * short filter from click to channel is estimated by least squares. The longest stretch that the filter explains ends
+ * where the device begins. Null if no bleed can be told from the device's own sound.
  */
 export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): Bleed | null {
   const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
@@ -151,9 +151,9 @@ function filterBetween(
     if (until > received.length) break;
     if (power(received, begins, until) * (until - begins) < LEAST_ENERGY * noise) continue;
     const taps = TAPS.findLast(({ fromMs }) => aloneMs >= fromMs)?.taps ?? 1;
-    // Any sound can be explained by some filter, but only bleed goes on as the filter of its first half foretells.
+    // Some filter fits any sound, but only bleed continues as a filter fitted to its first half predicts.
     const half = begins + inSamples(aloneMs / 2);
-    holds ||= unexplainedBy(fit(half, taps), half, until) < FORETOLD;
+    holds ||= unexplainedBy(fit(half, taps), half, until) < UNPREDICTED;
     const filter = fit(until, taps);
     const unexplained = unexplainedBy(filter, begins, until);
     if (holds && unexplained < UNEXPLAINED) best = { filter, lag, unexplained };

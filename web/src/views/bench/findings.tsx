@@ -58,7 +58,7 @@ export function noteOn(finding: TakeFinding): Note | null {
       return { text: 'Check its clock source.', inRig: 'Device settings' };
     case 'onlyClick':
       return {
-        text: `The click is at ${whole(finding.bleedDb)} dB there, and nothing else was heard.`,
+        text: `The click is at ${whole(finding.bleedDb)} dB. No other sound was found.`,
         inRig: 'Audio returns',
       };
     case 'double':
