@@ -114,6 +114,23 @@ describe('the demo at work', () => {
     await until(page, async () => (await offset()) === 0, 'undo did not move it back');
   });
 
+  test('a nudge key held while the view changes is released, and its offset kept', async () => {
+    await roll();
+    const offset = async () => (await demoOf(page)).gear.find(({ id }) => id === 'porch')!.offsetMs;
+    const porch = '//button[@aria-pressed and normalize-space()="Porch beat box"]';
+    const row = await page.driver.findElement(By.xpath(porch));
+    if ((await row.getAttribute('aria-pressed')) === 'false') await row.click();
+    const nudge = await page.driver.findElement(By.xpath('//button[contains(., "Nudge faster")]'));
+    await page.driver.executeScript('arguments[0].focus()', nudge);
+    await page.driver.actions().keyDown(Key.ENTER).pause(600).perform();
+    await page.go('bench');
+    await until(page, async () => (await offset()) < -5, 'the nudge went on');
+    await page.driver.actions().keyUp(Key.ENTER).perform();
+    await page.go('run');
+    await undo(page);
+    await until(page, async () => (await offset()) === 0, 'undo did not move it back');
+  });
+
   test('a beat trigger sends its notes, the messages show them, and pausing freezes the list', async () => {
     await roll();
     await page.press('Beat triggers');

@@ -52,6 +52,21 @@ test('on a shared wire one lock holds all, and aligning to the slowest makes nob
   ]);
 });
 
+test('on a shared wire, a device with its own offset corrects the rest and doesn’t pull the others off the beat', () => {
+  const sampler = { ...late('sampler', 40), wire: 'port 1', correctsItself: true, resolutionMs: 1 };
+  const drums = { ...late('drums', 12), wire: 'port 1' };
+  const { offsets, limits } = solveOffsets([drums, sampler], 'grid');
+  expect(offsets.map(({ offsetMs, expectedMs }) => [offsetMs, expectedMs])).toEqual([
+    [-12, 0],
+    [-40, 0],
+  ]);
+  expect(limits).toEqual({});
+  const locked = solveOffsets([drums, { ...sampler, locked: true }], 'grid');
+  expect(locked.offsets.map(({ offsetMs }) => offsetMs)).toEqual([0, 0]);
+  expect(locked.limits).toEqual({ drums: 'wire', sampler: 'locked' });
+  expect(solveOffsets([drums, sampler], { id: 'sampler' }).offsets.map(({ offsetMs }) => offsetMs)).toEqual([0, 0]);
+});
+
 test('limits are reported: locked, earliest, latest, step size, uncertainty', () => {
   const { offsets, limits } = solveOffsets(
     [

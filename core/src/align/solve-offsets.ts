@@ -19,6 +19,12 @@ export interface Reading {
   locked?: boolean;
   /** Followers with the same one are on one wire and share one offset. */
   wire?: string;
+  /**
+   * It corrects what the wire's offset leaves with an offset of its own, so the others on the wire are solved without
+   * it. Its result is the total it needs: the wire's offset and its own change. Locked, or as the target, it keeps the
+   * wire's offset where it is.
+   */
+  correctsItself?: boolean;
 }
 
 /** Why a follower can't get closer. */
@@ -55,10 +61,11 @@ export function solveOffsets(readings: Reading[], target: AlignTarget): Alignmen
   const wires = group(readings, ({ id, wire }) => wire ?? `alone ${id}`);
   const offsets = readings.map((reading) => {
     const { id, lateMs, currentOffsetMs, wire } = reading;
-    const sharing = wires.get(wire ?? `alone ${id}`) ?? [reading];
+    const onWire = wires.get(wire ?? `alone ${id}`) ?? [reading];
+    const sharing = reading.correctsItself ? [reading] : onWire.filter((other) => !other.correctsItself);
     const one = sharing.length > 1 ? together(sharing, target, meetMs) : reading;
-    const stays =
-      one.locked === true || (typeof target === 'object' && sharing.some((other) => other.id === target.id));
+    const holds = (other: Reading) => other.locked === true || (typeof target === 'object' && other.id === target.id);
+    const stays = reading.correctsItself ? holds(reading) : onWire.some(holds);
     // Round down: rounding up could make this device later than the slowest and shift the target.
     const round = target === 'latest' ? roundDown : Math.round;
     const wantedMs = towards(one, meetMs, round);
@@ -66,7 +73,8 @@ export function solveOffsets(readings: Reading[], target: AlignTarget): Alignmen
     const offsetMs = !stays && nearer ? wantedMs : one.currentOffsetMs;
     const expectedMs = lateMs + offsetMs - currentOffsetMs;
     const limit = limitOf(reading, offsetMs, expectedMs - meetMs);
-    if (limit) limits[id] = sharing.length > 1 && limit !== 'locked' ? 'wire' : limit;
+    const byWire = sharing.length > 1 || (stays && !holds(reading));
+    if (limit) limits[id] = byWire && limit !== 'locked' ? 'wire' : limit;
     return { id, offsetMs, expectedMs };
   });
   return { offsets, preRollMs: Math.max(0, ...offsets.map(({ offsetMs }) => -offsetMs)), meetMs, limits };

@@ -11,7 +11,7 @@ import {
   type RigGear,
   type RigPlan,
 } from './rig';
-import { planWires, type WireConflictKind } from './plan-wires';
+import { planWires, portsOfGear, type WireConflictKind } from './plan-wires';
 import { findLoop, followers, generatesSync, syncPaths } from './sync-paths';
 
 /** Live evidence about the rig; all of it may be missing. */
@@ -362,9 +362,18 @@ const tickCongestion: Rule = (rig, { bpm }) =>
     ];
   });
 
-const offsetTwice: Rule = (rig) =>
-  followers(rig)
-    .filter(({ offset, offsetMs }) => offset.own !== 0 && offsetMs !== 0)
+/** On a wire shared with gear that has no offset of its own, a device's own offset corrects what the wire's leaves. */
+const offsetTwice: Rule = (rig) => {
+  const ports = portsOfGear(rig);
+  const sharesWireOffset = (one: RigGear) =>
+    ports.has(one.id) &&
+    followers(rig).some(
+      (other) =>
+        other.offset.where === 'hub' && other.syncsTo === one.syncsTo && ports.get(other.id) === ports.get(one.id),
+    );
+  return followers(rig)
+    .filter((one) => one.offset.own !== 0 && one.offsetMs !== 0)
+    .filter((one) => one.offset.where === 'hub' || !sharesWireOffset(one))
     .map(({ id, offset, offsetMs }) =>
       finding(
         'wrong',
@@ -373,6 +382,7 @@ const offsetTwice: Rule = (rig) =>
         { kind: 'offsetOnlyInHub', gearId: id },
       ),
     );
+};
 
 /** A route into gear whose thru returns the notes to the route's own input. */
 const routeEchoes: Rule = (rig) =>

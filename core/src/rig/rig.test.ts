@@ -86,6 +86,15 @@ const programs = (destinations: number | null) => {
   const taker = (id: string) => box(id, { sockets: [port('L', 'in', 'loopback')] });
   return rig([{ ...program, able }, taker('x'), taker('y')], [cable('p/L1', 'x/L'), cable('p/L1', 'y/L')], ['p']);
 };
+/** A device with an offset of its own shares a wire with one whose offset is set here. */
+const besideHubOffset = (where: 'hub' | 'own') => {
+  const own = { where: 'own', own: -12, unit: 'ms', plusIs: 'later', step: 1 } as const;
+  const devices = [
+    box('a', { offsetMs: -5, offset: own }),
+    box('b', { offsetMs: -5, offset: { ...own, where, own: 0 } }),
+  ];
+  return rig(devices, [cable('hub/DIN 1', 'a/in'), cable('a/thru', 'b/in')]);
+};
 const twoInto = (shared: boolean) => {
   const loop = (label: string, direction: 'in' | 'out') => ({ ...port(label, direction, 'loopback'), shared });
   const program = (id: string) => ({ ...fromShelf('audioProgram', id), sockets: [loop('L', 'out')] });
@@ -161,6 +170,7 @@ test.each<Case>([
     sound({ offsetMs: -12 }),
     {},
   ],
+  ['offset twice', besideHubOffset('own'), {}, besideHubOffset('hub'), {}],
   [
     'route echoes',
     { ...sound(set({ thru: true }), [], [cable('a/out', 'hub/DIN in')]), routes: [route('DIN in', 'DIN 1')] },

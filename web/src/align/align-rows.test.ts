@@ -55,6 +55,27 @@ test('confirmed: the newest take with the current offset, and the previous one w
   expect(alignStatus(row, 1)).toBe('there');
 });
 
+test('a device with its own offset on a shared wire: the value to enter counts what the wire is sent', () => {
+  const own = { where: 'own', own: 0, unit: 'ms', plusIs: 'later', step: 1 } as const;
+  const drums = box(0, { id: 'drums', portId: 'port 1', syncsTo: 'clock' });
+  const sampler = box(0, { portId: 'port 1', syncsTo: 'clock', offset: own });
+  const both = take(line(12, 0, { gearId: 'drums' }), line(40, 0));
+  const [first, second] = planOffsets(rigOf([drums, sampler]), [both]).rows;
+  expect(first).toMatchObject({ wantedMs: -12, hubMs: -12 });
+  expect(second).toMatchObject({ wantedMs: -40, hubMs: -12 });
+  expect(alignStatus(second!, 1)).toBe('type');
+  const entered = { ...sampler, offset: { ...own, own: -28 } };
+  const after = planOffsets(rigOf([drums, entered]), [take(line(12, 0, { gearId: 'drums' }), line(12, 0))]);
+  expect(after.rows.map((row) => alignStatus(row, 1))).toEqual(['apply', 'applied']);
+  const applied = rigOf([
+    { ...drums, offsetMs: -12 },
+    { ...entered, offsetMs: -12 },
+  ]);
+  expect(alignStatus(planOffsets(applied, [take(line(0, -12, { gearId: 'drums' }), line(0, -12))]).rows[1]!, 1)).toBe(
+    'there',
+  );
+});
+
 test('undone: a measurement after the change isn’t shown as "before", but counts', () => {
   const row = rowOf(rigOf([box(0)]), [take(line(0.2, -12.3)), take(line(12.3, 0))]);
   expect(row).toMatchObject({ now: { offsetMs: 0 }, before: null });

@@ -3,6 +3,7 @@ import {
   ownUnitMs,
   poolTakes,
   solveOffsets,
+  type Alignment,
   type AlignTarget,
   type NaturalLateness,
   type OffsetLimit,
@@ -11,6 +12,7 @@ import {
 } from '@metronomo/core';
 import { changedSince } from './changed-since';
 import { withAudioReturn } from '../store/gear';
+import { movesWith } from '../store/rig-plan';
 import type { Drive, Gear, Rig, Take, TakeLine } from '../store/records';
 
 /** One follower in Align. Times in ms, + is late. */
@@ -30,8 +32,15 @@ export interface AlignRow {
   lateMs: number | null;
   /** The landing to aim for. */
   meetMs: number;
-  /** The offset that achieves it. */
+  /** The offset that achieves it: in the hub, or the hub's and the change of the device's own together. */
   wantedMs: number | null;
+  /**
+   * What the hub sends once all is applied. A device with an offset of its own corrects what remains: it gets no hub
+   * offset where it is alone on its wire, and the wire's offset where others share it.
+   */
+  hubMs: number;
+  /** No other device moves with the hub's offset for it. */
+  isAlone: boolean;
   limit: OffsetLimit | null;
   locked: boolean;
   /** Why the measurement is out of date, if there is no current one. */
@@ -78,7 +87,7 @@ export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number |
   const rows = followers.map(({ gear, lines, known, byNotes, changed }): AlignRow => {
     const inForce = (line: TakeLine) => Math.abs(line.offsetMs - gear.offsetMs) < SAME_OFFSET_MS;
     const at = lines.findIndex(inForce);
-    const offset = solved?.offsets.find(({ id }) => id === gear.id);
+    const wantedMs = solved?.offsets.find(({ id }) => id === gear.id)?.offsetMs ?? null;
     return {
       gear,
       now: lines[at] ?? null,
@@ -87,15 +96,28 @@ export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number |
       byNotes,
       lateMs: known && known.lateMs + gear.offsetMs,
       meetMs: solved?.meetMs ?? 0,
-      wantedMs: offset?.offsetMs ?? null,
+      wantedMs,
+      isAlone: movesWith(rig, gear).length === 1,
+      hubMs:
+        gear.offset.where === 'hub' ? (wantedMs ?? gear.offsetMs) : hubOffsetBeside(rig, gear, solved?.offsets ?? []),
       limit: (solved?.limits ?? NO_LIMITS)[gear.id] ?? null,
       locked: locked.includes(gear.id),
       stale: known ? null : (changed[0] ?? null),
     };
   });
-  // Offsets set on a device add no pre-roll.
-  const leads = rows.map(({ gear, wantedMs }) => -((gear.offset.where === 'hub' ? wantedMs : null) ?? gear.offsetMs));
-  return { rows, preRollMs: Math.max(0, ...leads), problem: lacking ? missingFor(rig, target) : null };
+  return {
+    rows,
+    preRollMs: Math.max(0, ...rows.map(({ hubMs }) => -hubMs)),
+    problem: lacking ? missingFor(rig, target) : null,
+  };
+}
+
+/** The hub's offset for a device with one of its own, when all is applied. */
+function hubOffsetBeside(rig: Rig, gear: Gear, solved: Alignment['offsets']): number {
+  const others = movesWith(rig, gear).filter(({ id }) => id !== gear.id);
+  if (others.length === 0) return 0;
+  const inHub = new Set(others.filter(({ offset }) => offset.where === 'hub').map(({ id }) => id));
+  return solved.find(({ id }) => inHub.has(id))?.offsetMs ?? gear.offsetMs;
 }
 
 /** The "before" to show is the original error, not a small step after it. */
@@ -141,7 +163,8 @@ function readingOf(gear: Gear, known: PooledLateness, locked: boolean, bpm: numb
     doubtMs: known.doubtMs,
     resolutionMs: inHub ? OFFSET_STEP_MS : step * ownUnitMs(unit, { sampleRate, bpm }),
     locked,
-    ...(inHub && gear.portId !== null && { wire: `${gear.portId} ${gear.syncsTo}` }),
+    ...(gear.portId !== null && { wire: `${gear.portId} ${gear.syncsTo}` }),
+    ...(!inHub && { correctsItself: true }),
     ...(inHub && { earliestMs: -MAX_OFFSET_MS, latestMs: MAX_OFFSET_MS }),
   };
 }
@@ -150,14 +173,19 @@ function readingOf(gear: Gear, known: PooledLateness, locked: boolean, bpm: numb
 export type AlignStatus = 'unmeasured' | 'stale' | 'contradicted' | 'apply' | 'type' | 'applied' | 'there' | 'limited';
 
 export function alignStatus(row: AlignRow, toleranceMs: number): AlignStatus {
-  const { gear, known, lateMs, meetMs, wantedMs, now, limit, locked } = row;
+  const { gear, known, lateMs, meetMs, wantedMs, hubMs, now, limit, locked } = row;
   if (known === null || lateMs === null) return row.stale ? 'stale' : 'unmeasured';
   if (known.contradictedBy) return 'contradicted';
-  const near = isNear(row, lateMs - meetMs, toleranceMs);
-  const moves = !locked && wantedMs !== null && Math.abs(wantedMs - gear.offsetMs) > SAME_OFFSET_MS;
-  if (!near && moves) return gear.offset.where === 'own' ? 'type' : 'apply';
+  const isOwn = gear.offset.where === 'own';
+  // Alone on its wire, a device with its own offset has to be entered to clear the hub's; a shared wire is applied with
+  // the others on it.
+  const sent = isOwn ? (row.isAlone ? [gear.offsetMs, hubMs] : [hubMs]) : [gear.offsetMs];
+  const near = sent.every((offsetMs) => isNear(row, known.lateMs + offsetMs - meetMs, toleranceMs));
+  const moves = !locked && wantedMs !== null && sent.some((ms) => Math.abs(wantedMs - ms) > SAME_OFFSET_MS);
+  if (!near && moves) return isOwn ? 'type' : 'apply';
   if (!near && limit !== null) return 'limited';
-  return now ? 'there' : 'applied';
+  const isSent = sent.every((ms) => Math.abs(gear.offsetMs - ms) < SAME_OFFSET_MS);
+  return now && isSent ? 'there' : 'applied';
 }
 
 /** Within half the tolerance, or with the target inside its interval: as close as can be told. */

@@ -38,7 +38,7 @@ function Card({ row, rig }: { row: AlignRow; rig: Rig }) {
   const at = useUnitAt();
   const { offset } = gear;
   const place = (next: Partial<OffsetPlace>) => change(gear.id, (one) => ({ offset: { ...one.offset, ...next } }));
-  const twice = offset.own !== 0 && gear.offsetMs !== 0;
+  const twice = offset.own !== 0 && gear.offsetMs !== 0 && row.isAlone;
   return (
     <li className="flex flex-col gap-2 border border-ink bg-raised p-3 text-sm">
       <div className="flex items-center gap-2">
@@ -90,7 +90,7 @@ function InHub({ row: { gear } }: { row: AlignRow }) {
 }
 
 function OnDevice({
-  row: { gear, known, meetMs },
+  row: { gear, known, meetMs, hubMs, isAlone },
   rig,
   onPlace,
 }: {
@@ -101,7 +101,9 @@ function OnDevice({
   const { offset } = gear;
   const { sampleRate = 48_000 } = offset;
   const leads = rig.leaders[0] === gear.id;
-  const toEnter = known && ownOffsetFor(offset, meetMs - known.lateMs, { sampleRate, bpm: rig.bpm });
+  const unitShown = useAlignLook(({ unit }) => unit);
+  const at = useUnitAt();
+  const toEnter = known && ownOffsetFor(offset, meetMs - known.lateMs - hubMs, { sampleRate, bpm: rig.bpm });
   const unchanged = toEnter?.value === offset.own;
   return (
     <>
@@ -115,7 +117,10 @@ function OnDevice({
             </b>{' '}
             <span className="text-soft">
               as the device’s offset for {leads ? 'outgoing clock' : 'incoming clock'}. Currently {shown(offset.own)}.
-              {gear.offsetMs !== 0 && ' The hub’s offset will be cleared.'}
+              {gear.offsetMs !== 0 && isAlone && ' The hub’s offset will be cleared.'}
+              {!isAlone &&
+                hubMs !== 0 &&
+                ` Its wire is shared: everyone on it is sent ${inUnit(hubMs, unitShown, at)} ${hubMs < 0 ? 'earlier' : 'later'}.`}
             </span>
           </p>
           <p className="text-soft">
@@ -127,7 +132,12 @@ function OnDevice({
           {!unchanged && (
             <Button
               className="self-start"
-              onClick={() => change(gear.id, (one) => ({ offsetMs: 0, offset: { ...one.offset, own: toEnter.value } }))}
+              onClick={() =>
+                change(gear.id, (one) => ({
+                  ...(isAlone && { offsetMs: 0 }),
+                  offset: { ...one.offset, own: toEnter.value },
+                }))
+              }
             >
               Entered
             </Button>

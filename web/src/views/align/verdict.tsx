@@ -73,11 +73,13 @@ export function Verdict({ row, toleranceMs, live }: { row: AlignRow; toleranceMs
         />
       );
     case 'applied': {
-      const byEarMs = wantedMs === null ? 0 : gear.offsetMs - wantedMs;
+      const isOwn = gear.offset.where === 'own';
+      const expected = known ? lateIn(known.lateMs + (isOwn ? row.hubMs : gear.offsetMs), unit, at) + doubt : '';
+      const byEarMs = isOwn || wantedMs === null ? 0 : gear.offsetMs - wantedMs;
       const below =
         Math.abs(byEarMs) > BY_EAR_MS
           ? `${inUnit(byEarMs, unit, at)} ${byEarMs > 0 ? 'later' : 'earlier'} than measured, set by ear`
-          : `expected ${left}`;
+          : `expected ${expected}`;
       return <Statement word={live ? 'Applied, playing, unconfirmed' : 'Applied, unconfirmed'} below={below} />;
     }
     case 'there':

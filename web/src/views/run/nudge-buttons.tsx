@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef } from 'react';
 import { ChevronsLeft, ChevronsRight } from 'lucide-react';
 import { command, hub } from '../../studio/workers';
 import { useSession } from '../../studio/session';
@@ -13,10 +13,10 @@ export function NudgeButtons({ follower }: { follower: Follower | null }) {
   const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
   const feedId = follower?.gear.portId ?? undefined;
   const whom = follower ? follower.gear.name : 'all followers';
-  const [held, setHeld] = useState(false);
+  const held = useRef(false);
   const send = (share: number) => command(feedId ? { kind: 'nudge', share, feedId } : { kind: 'nudge', share });
   const nudge = (share: number) => {
-    setHeld(true);
+    held.current = true;
     send(share);
   };
   // Leaving the view while a button is held.
@@ -24,8 +24,8 @@ export function NudgeButtons({ follower }: { follower: Follower | null }) {
   useEffect(() => () => release.current(), []);
   // Released by pointer, by key, or by losing focus.
   const letGo = () => {
-    if (!held) return;
-    setHeld(false);
+    if (!held.current) return;
+    held.current = false;
     send(0);
     if (follower && feedId) void keepOffset(follower.gear.id, feedId);
   };
