@@ -1,4 +1,4 @@
-import { useEffect, useRef } from 'react';
+import { useEffect, useRef, type ReactNode } from 'react';
 import { ChevronsLeft, ChevronsRight } from 'lucide-react';
 import { command, hub } from '../../studio/workers';
 import { useSession } from '../../studio/session';
@@ -13,50 +13,68 @@ export function NudgeButtons({ follower }: { follower: Follower | null }) {
   const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
   const feedId = follower?.gear.portId ?? undefined;
   const whom = follower ? follower.gear.name : 'all followers';
-  const held = useRef(false);
-  const send = (share: number) => command(feedId ? { kind: 'nudge', share, feedId } : { kind: 'nudge', share });
-  const nudge = (share: number) => {
-    held.current = true;
-    send(share);
-  };
-  // Leaving the view while a button is held.
-  const release = useRef<() => void>(() => undefined);
-  useEffect(() => () => release.current(), []);
-  // Released by pointer, by key, or by losing focus.
+  const nudge = (share: number) => command(feedId ? { kind: 'nudge', share, feedId } : { kind: 'nudge', share });
   const letGo = () => {
-    if (!held.current) return;
-    held.current = false;
-    send(0);
+    nudge(0);
     if (follower && feedId) void keepOffset(follower.gear.id, feedId);
   };
-  useEffect(() => {
-    release.current = letGo;
-  });
-  const handlers = (share: number) => ({
-    disabled: led && !feedId,
-    onPointerDown: () => nudge(share),
-    onPointerUp: letGo,
-    onPointerLeave: letGo,
-    onBlur: letGo,
-    onKeyDown: ({ key, repeat }: React.KeyboardEvent) => {
-      if (key === 'Enter' && !repeat) nudge(share);
-    },
-    onKeyUp: ({ key }: React.KeyboardEvent) => {
-      if (key === 'Enter') letGo();
-    },
-  });
-  const style =
-    'inline-flex items-center gap-1 border border-ink bg-raised px-2.5 py-1.5 text-sm select-none active:bg-ink active:text-sheet disabled:border-rule disabled:text-soft';
+  const button = { onLetGo: letGo, disabled: led && !feedId };
   return (
     <span className="flex items-center gap-2" role="group" aria-label={`Nudge ${whom} (hold)`}>
       <span className="text-xs text-soft">{follower ? follower.gear.name : 'All'} (hold)</span>
-      <button type="button" className={style} {...handlers(-NUDGE)} title={`Hold to slow down ${whom} by 3%`}>
+      <HoldButton {...button} onHold={() => nudge(-NUDGE)} title={`Hold to slow down ${whom} by 3%`}>
         <ChevronsLeft size={14} aria-hidden /> Nudge slower
-      </button>
-      <button type="button" className={style} {...handlers(NUDGE)} title={`Hold to speed up ${whom} by 3%`}>
+      </HoldButton>
+      <HoldButton {...button} onHold={() => nudge(NUDGE)} title={`Hold to speed up ${whom} by 3%`}>
         Nudge faster <ChevronsRight size={14} aria-hidden />
-      </button>
+      </HoldButton>
     </span>
+  );
+}
+
+interface HoldProps {
+  onHold: () => void;
+  onLetGo: () => void;
+  disabled: boolean;
+  title: string;
+  children: ReactNode;
+}
+
+/** Held by pointer or Enter; let go once, whether by pointer, key, loss of focus, or a change of view. */
+function HoldButton({ onHold, onLetGo, children, ...button }: HoldProps) {
+  const held = useRef(false);
+  const hold = () => {
+    held.current = true;
+    onHold();
+  };
+  const letGo = () => {
+    if (!held.current) return;
+    held.current = false;
+    onLetGo();
+  };
+  const release = useRef(letGo);
+  useEffect(() => {
+    release.current = letGo;
+  });
+  useEffect(() => () => release.current(), []);
+  return (
+    <button
+      type="button"
+      className="inline-flex items-center gap-1 border border-ink bg-raised px-2.5 py-1.5 text-sm select-none active:bg-ink active:text-sheet disabled:border-rule disabled:text-soft"
+      onPointerDown={hold}
+      onPointerUp={letGo}
+      onPointerLeave={letGo}
+      onBlur={letGo}
+      onKeyDown={({ key, repeat }) => {
+        if (key === 'Enter' && !repeat) hold();
+      }}
+      onKeyUp={({ key }) => {
+        if (key === 'Enter') letGo();
+      }}
+      {...button}
+    >
+      {children}
+    </button>
   );
 }
 
