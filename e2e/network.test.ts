@@ -1,11 +1,12 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { By } from 'selenium-webdriver';
-import { fromShelf } from '../core/src/rig/shelf';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
 import { stored, withMidi } from './page-stand-ins';
+import { rigFile } from './rig-file';
+import { sentTicks } from './sent-ticks';
 
 const folder = mkdtempSync(join(tmpdir(), 'metronomo-network-'));
 
@@ -64,80 +65,6 @@ describe('the demo’s stand-in tablet on the network', () => {
   });
 });
 
-interface Sent {
-  bytes: number[];
-  atMs: number;
-}
-
-/** A device on a local cable, and another computer on the network that follows or leads. */
-function rigFile(name: string, peerKey: string, leads: boolean): string {
-  const gear = (kind: 'beatBox' | 'tablet', id: string, portId: string | null, more: object = {}) => ({
-    ...fromShelf(kind, id, id),
-    ...{ icon: null, checked: [], place: null, noteChannel: 10, returnChannel: null, portId },
-    sends: { clock: true, transport: true, position: true },
-    ...more,
-  });
-  const tablet = fromShelf('tablet', 'Far', 'Far');
-  const able = { ...tablet.able, lead: true, songPosition: true };
-  const port = `net:${peerKey}`;
-  const box = { id: 'attic', label: 'Attic in', direction: 'out', link: 'din', portId: 'midi:attic-1' };
-  const far = { id: 'far', label: 'Far', direction: leads ? 'in' : 'out', link: 'network', portId: port };
-  const rig = {
-    name,
-    bpm: 120,
-    // Sent earlier by the other side's buffer.
-    gear: [
-      gear('beatBox', 'Box', 'midi:attic-1'),
-      gear('tablet', 'Far', leads ? null : port, { able, offsetMs: leads ? 0 : -30 }),
-    ],
-    hubSockets: [box, far],
-    cables: [
-      {
-        id: 'c1',
-        from: { gearId: 'hub', socketId: 'attic' },
-        to: { gearId: 'Box', socketId: 'in' },
-        notesPerSecond: 0,
-      },
-      leads
-        ? {
-            id: 'c2',
-            from: { gearId: 'Far', socketId: 'net-out' },
-            to: { gearId: 'hub', socketId: 'far' },
-            notesPerSecond: 0,
-          }
-        : {
-            id: 'c2',
-            from: { gearId: 'hub', socketId: 'far' },
-            to: { gearId: 'Far', socketId: 'net-in' },
-            notesPerSecond: 0,
-          },
-    ],
-    leaders: leads ? ['Far', 'hub'] : ['hub'],
-    input: { sourceId: 'none', label: 'none', clickChannel: 0 },
-  };
-  const file = join(folder, `${name}.rig.json`);
-  writeFileSync(file, JSON.stringify({ metronomoRig: 1, rig }));
-  return file;
-}
-
-/** Send time of each tick of the song to the device, by tick number, in ms since 1970. */
-async function ticksOf(page: Page): Promise<Map<number, number>> {
-  const { sent, origin } = await page.driver.executeScript<{ sent: Sent[]; origin: number }>(
-    'return { sent: standIn.sent, origin: performance.timeOrigin }',
-  );
-  const ticks = new Map<number, number>();
-  let next: number | null = null;
-  let placed = 0;
-  for (const { bytes, atMs } of sent) {
-    if (bytes[0] === 0xf2) placed = ((bytes[2]! << 7) | bytes[1]!) * 6;
-    if (bytes[0] === 0xfa) next = 0;
-    if (bytes[0] === 0xfb) next = placed;
-    if (bytes[0] === 0xfc) next = null;
-    if (bytes[0] === 0xf8 && next !== null) ticks.set(next++, origin + atMs);
-  }
-  return ticks;
-}
-
 describe('two Metronomos', () => {
   const pages: Page[] = [];
   afterAll(() => Promise.all(pages.map((page) => page.close())));
@@ -147,8 +74,8 @@ describe('two Metronomos', () => {
     const follower = await openBrowser({ name: 'Jetty' });
     pages.push(leader, follower);
     for (const [page, file] of [
-      [leader, rigFile('Leading', '127.0.0.1', false)],
-      [follower, rigFile('Following', 'boathouse', true)],
+      [leader, rigFile(folder, 'Leading', 'net:127.0.0.1', false)],
+      [follower, rigFile(folder, 'Following', 'net:boathouse', true)],
     ] as const) {
       await withMidi(page.driver);
       await page.open('/rig');
@@ -181,7 +108,7 @@ describe('two Metronomos', () => {
       20_000,
       'the leader did not get to bar 3',
     );
-    const [a, b] = [await ticksOf(leader), await ticksOf(follower)];
+    const [a, b] = [await sentTicks(leader), await sentTicks(follower)];
     const common = [...b.keys()].filter((tick) => tick > 72 && a.has(tick));
     const late = common.map((tick) => b.get(tick)! - a.get(tick)!).sort((x, y) => x - y);
     expect(common.length).toBeGreaterThan(60);

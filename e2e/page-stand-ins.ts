@@ -9,7 +9,7 @@ async function beforeApp(driver: WebDriver, script: string): Promise<void> {
 /**
  * A stand-in for `navigator.requestMIDIAccess` that follows the W3C Web MIDI API: outputs, the first of them "Attic
  * in", which can be unplugged (`standIn.pull()`) and plugged back in, and which record what they are sent with its due
- * time and call time; and one input, "Attic out", fed by `standIn.arrive(bytes)`.
+ * time and call time; and one input, "Attic out", fed by `standIn.arrive(bytes, receivedAtMs)`.
  */
 export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}): Promise<void> {
   return beforeApp(
@@ -56,7 +56,7 @@ export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}
       window.standIn = {
         sent, counted, asked: [], onSend: null,
         pull: () => change('disconnected'), putBack: () => change('connected'),
-        arrive: (bytes) => input.onmidimessage?.({ data: Uint8Array.from(bytes), timeStamp: performance.now() }),
+        arrive: (bytes, timeStamp = performance.now()) => input.onmidimessage?.({ data: Uint8Array.from(bytes), timeStamp }),
       };
       navigator.requestMIDIAccess = async (options) => {
         window.standIn.asked.push(options ?? {});

@@ -7,6 +7,8 @@ import { BOATHOUSE } from '../core/src/standin/boathouse';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
 import { stored, withMidi } from './page-stand-ins';
+import { rigFile } from './rig-file';
+import { sentTicks } from './sent-ticks';
 
 interface StoredRig {
   id: string;
@@ -359,5 +361,49 @@ describe('a MIDI port disconnected and reconnected', () => {
       return /playing/.test(await page.driver.findElement(By.css('nav')).getText());
     }, 10_000);
     expect(await page.complaints()).toEqual([]);
+  });
+});
+
+describe('a leader on a MIDI port, in a window that is busy for three seconds', () => {
+  const TICK_MS = 25;
+  let page: Page;
+  beforeAll(async () => {
+    page = await openBrowser();
+    await withMidi(page.driver);
+    await page.open('/rig');
+    const file = rigFile(folder, 'Following', 'midi:attic-out', true);
+    await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
+    await page.sees('Opened ');
+    await page.press('Ports');
+    await page.press('Connect MIDI ports');
+  });
+  afterAll(() => page.close());
+
+  test('isn’t lost: its ticks are counted once they come in, and the follower is on the right tick', async () => {
+    await page.driver.findElement(By.css('a[href="/run"]')).click();
+    // The system stamps a message on arrival; a busy window gets it later.
+    const startMs = await page.driver.executeScript<number>(
+      `const startMs = performance.now() + 200;
+       let tick = -1;
+       setInterval(() => {
+         for (; startMs + tick * ${TICK_MS} <= performance.now(); tick++)
+           standIn.arrive([tick < 0 ? 0xfa : 0xf8], startMs + Math.max(tick * ${TICK_MS}, -2));
+       }, 5);
+       return performance.timeOrigin + startMs;`,
+    );
+    await page.sees(/Far\s+locked, 100\.0/);
+    const latest = async () => Math.max(-1, ...(await sentTicks(page)).keys());
+    await until(page, async () => (await latest()) > 100, 'the follower did not start');
+    const busyTo = await page.driver.executeScript<number>(
+      'const end = performance.now() + 3000; while (performance.now() < end); return performance.timeOrigin + end;',
+    );
+    const settled = Math.ceil((busyTo + 2000 - startMs) / TICK_MS);
+    await until(page, async () => (await latest()) > settled + 100, 'it did not play on');
+    await page.sees(/Far\s+locked, 100\.0/);
+    for (const [tick, atMs] of await sentTicks(page))
+      if (tick > settled) expect(Math.abs(atMs - startMs - tick * TICK_MS)).toBeLessThan(TICK_MS / 2);
+    await page.go('logbook');
+    await page.sees('Logbook');
+    expect(await page.driver.findElement(By.css('body')).getText()).not.toContain('Lost sync');
   });
 });
