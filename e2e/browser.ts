@@ -33,6 +33,8 @@ export interface Page {
   sees(text: string | RegExp, withinMs?: number): Promise<string>;
   /** Errors the page wrote to its console. */
   complaints(): Promise<string[]>;
+  /** All console warnings and errors so far. */
+  warnings(): Promise<string[]>;
   picture(file: string): Promise<void>;
   /** Crashes the tab and opens another; returns the value of an expression just before. */
   crash<T>(expression: string): Promise<T>;
@@ -117,7 +119,12 @@ export async function openBrowser({
     await driver.get(url + path);
     await driver.wait(until.elementLocated(By.css('main')), PATIENCE_MS, 'the app was not drawn');
   };
-  const complained: string[] = [];
+  const logged: { level: string; message: string }[] = [];
+  /** The driver returns each log entry only once. */
+  const readConsole = async () => {
+    const entries = await driver.manage().logs().get('browser');
+    logged.push(...entries.map(({ level, message }) => ({ level: level.name, message })));
+  };
   return {
     driver,
     url,
@@ -154,10 +161,12 @@ export async function openBrowser({
       return shown();
     },
     async complaints() {
-      const entries = await driver.manage().logs().get('browser');
-      // The driver returns each log entry only once.
-      complained.push(...entries.filter(({ level }) => level.name === 'SEVERE').map(({ message }) => message));
-      return complained;
+      await readConsole();
+      return logged.filter(({ level }) => level === 'SEVERE').map(({ message }) => message);
+    },
+    async warnings() {
+      await readConsole();
+      return logged.map(({ message }) => message);
     },
     async crash<T>(expression: string) {
       const dying = await driver.getWindowHandle();

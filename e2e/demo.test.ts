@@ -65,6 +65,14 @@ test('the page is cross-origin isolated, so that its clock isn’t rounded', asy
   expect(await page.driver.executeScript('return crossOriginIsolated')).toBe(true);
 });
 
+test('every view opens without a console warning, sound included, before the first press', async () => {
+  for (const view of ['run', 'bench', 'align', 'logbook', 'rig']) {
+    await page.go(view);
+    await page.sees(/\d+ messages sent/);
+  }
+  expect(await page.warnings()).toEqual([]);
+});
+
 test('play: all eleven lock and are heard out of time; space stops and plays', async () => {
   await page.press('Play');
   await page.sees(/11 of 11\s+locked/);

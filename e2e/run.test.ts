@@ -272,9 +272,16 @@ describe('the demo at work', () => {
     await page.sees('Metronomo is open in another tab');
     await page.press('Take over here');
     await page.sees('Followers');
-    await page.driver.close();
+    const second = await page.driver.getWindowHandle();
     await page.driver.switchTo().window(first);
     await page.sees('Metronomo is open in another tab');
+    // A reload doesn't take playback back from the tab that it was given to.
+    await page.driver.navigate().refresh();
+    await page.sees('Metronomo is open in another tab');
+    await page.driver.switchTo().window(second);
+    await page.sees('Followers');
+    await page.driver.close();
+    await page.driver.switchTo().window(first);
     await page.press('Take over here');
     await page.sees('Followers');
   });

@@ -70,6 +70,19 @@ test('a browser without Web MIDI and one that refuses are distinguished', async 
   expect(useMidiAccess.getState().access).toBe('failed');
 });
 
+test.each([
+  ['after a reload, what was granted is used again without asking', { state: 'granted' }, 1],
+  ['what was never granted isn’t asked for unprompted', { state: 'prompt' }, 0],
+  ['a browser that can’t say what was granted isn’t asked either', new TypeError('no such permission'), 0],
+])('%s', async (_, answer, times) => {
+  const asked = await connect(fakeAccess().access);
+  asked.length = 0;
+  const query = () => (answer instanceof Error ? Promise.reject(answer) : Promise.resolve(answer));
+  Object.assign(globalThis.navigator, { permissions: { query } });
+  await webMidi.requestIfGranted();
+  expect(asked).toHaveLength(times);
+});
+
 test('ports are listed by name, in both directions; SysEx is requested only if needed', async () => {
   const { access } = fakeAccess();
   expect(await connect(access)).toEqual([{ sysex: false }]);
