@@ -1,4 +1,6 @@
-import { By } from 'selenium-webdriver';
+import { statSync } from 'node:fs';
+import { By, until } from 'selenium-webdriver';
+import type { Driver } from 'selenium-webdriver/chrome';
 import { openBrowser, type Page } from './browser';
 import { stored, withMidi, withMortalWorkers } from './page-stand-ins';
 
@@ -121,5 +123,45 @@ describe('workers lost during a take', () => {
     await page.sees('The hub stopped.', 20_000);
     await page.press('Send 64 notes');
     await page.sees(/1\.9\d ms round trip/, 60_000);
+  });
+});
+
+describe('storage that runs full', () => {
+  let page: Page;
+  beforeAll(async () => {
+    page = await openBrowser();
+    await page.open('/bench');
+  });
+  afterAll(() => page.close());
+  const setQuota = (quotaSize?: number) =>
+    (page.driver as Driver).sendDevToolsCommand('Storage.overrideQuotaForOrigin', {
+      origin: page.url,
+      ...(quotaSize !== undefined && { quotaSize }),
+    });
+
+  test('during a take: it ends with what was captured, and its result is shown', async () => {
+    await page.press('Record take M');
+    await page.sees(/Measuring: [2-4] of/, 30_000);
+    await setQuota(100_000);
+    // The browser looks at its quota every half minute.
+    await page.sees('Browser storage is full, so the take ended early. Free some space', 60_000);
+    await page.sees(/Median landing\s+12\.\d ms late/);
+  });
+
+  test('a reload starts the app; the take is listed, exported and deleted, and then there is room again', async () => {
+    await page.driver.navigate().refresh();
+    await page.sees('Stopped');
+    await page.go('logbook');
+    await page.sees('The page was closed during this take.');
+    const { next } = await page.downloads();
+    await page.press('Import and export');
+    await page.press('Export the demo (ZIP)');
+    expect(statSync(await next('.zip')).size).toBeGreaterThan(1e6);
+    await page.press('History');
+    const remove = By.css('button[aria-label^="Delete"]');
+    await page.driver.wait(until.elementLocated(remove), 10_000);
+    await page.driver.findElement(remove).click();
+    await page.driver.wait(async () => (await stored(page.driver, 'takes')).length === 0, 10_000, 'it isn’t deleted');
+    await setQuota();
   });
 });

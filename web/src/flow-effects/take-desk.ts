@@ -4,11 +4,14 @@ import { audioBufferMs } from '../audio/engine';
 import { playedBetween } from '../audio/played-clicks';
 import type { TakeProgress } from '../measure/protocol';
 import type { Drive, Gear, Rig, Take, TakeBeats, TakePlan } from '../store/records';
+import { database } from '../store/database';
 import { indexedAs } from '../store/take-kind';
 import { loadTake, markTakeInterrupted } from '../store/takes';
+import { updateOrHold } from '../store/unsaved';
 import { useSession } from '../studio/session';
 import { factsOf } from '../studio/song-facts';
 import { measure } from '../studio/workers';
+import { showToast } from '../toasts/toast-store';
 import { FlowDesk, type Measured, type Measurement } from './flow-desk';
 
 export type TakeFlow =
@@ -84,12 +87,20 @@ export async function recoverTake(takeId: string, why: string): Promise<Take | n
 /** A take that ended before any audio arrived is reported, but has no result. */
 export async function analyzeTake(take: Take | null): Promise<Take | null> {
   if (!take || take.frames === 0) return take;
-  try {
-    return await measure.keepTake(withClicks(take));
-  } catch (cause) {
-    // What ended it early is probably why it can't be stored either: a full disk.
-    throw take.ending ? new Error(take.ending, { cause }) : cause;
-  }
+  const { take: measured, saved } = await measure.keepTake(withClicks(take));
+  if (saved) return measured;
+  const { id, status, frames, lines, ending, computeMs } = measured;
+  await updateOrHold(database.takes, id, {
+    status,
+    frames,
+    lines,
+    ...(ending && { ending }),
+    ...(computeMs && { computeMs }),
+  });
+  showToast(
+    'Browser storage is full. The audio of this take is saved, but its results only until the page is closed. Delete takes you don’t need in Logbook.',
+  );
+  return measured;
 }
 
 /** Beats of a take without a click input: counted in frames if this page played the clicks and captured the take. */

@@ -1,5 +1,6 @@
 import { create } from 'zustand';
 import { showToast } from '../toasts/toast-store';
+import { saveHeld } from '../store/unsaved';
 import { useTakeFlow } from '../flow-effects/take-desk';
 
 const LOOK_EVERY_MS = 60_000;
@@ -37,6 +38,7 @@ export async function lookAtStorage(): Promise<void> {
   const kept = (await navigator.storage?.persisted?.().catch(() => null)) ?? null;
   const was = useStorage.getState().tight;
   const tight = usage !== undefined && quota !== undefined && isTight(usage, quota);
+  if (!tight) await saveHeld();
   useStorage.setState({ usedBytes: usage ?? null, mostBytes: quota ?? null, kept, tight });
   if (tight && !was)
     showToast(

@@ -61,8 +61,11 @@ const api: MeasureWorkerApi & Lifeline = {
   },
   async keepTake(recorded) {
     const measured = await analyzeTake(recorded, channelsOf(recorded.id));
-    await database.takes.put(measured);
-    return measured;
+    const saved = await database.takes.put(measured).then(
+      () => true,
+      () => false,
+    );
+    return { take: measured, saved };
   },
   planTake(plan) {
     recorder?.plan(plan);

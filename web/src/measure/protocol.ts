@@ -54,7 +54,7 @@ export interface MeasureWorkerApi {
   /** Records from one moment to another of the window's clock, storing as it goes; not analyzed yet. */
   record(take: Take, fromMs: number, toMs: number, tell: (progress: TakeProgress) => void): Promise<Take>;
   /** Analyzes what was recorded and stores it as a take. */
-  keepTake(recorded: Take): Promise<Take>;
+  keepTake(recorded: Take): Promise<{ take: Take; saved: boolean }>;
   /** What is known about the progress of the current take, in ms of the window's clock. */
   planTake(plan: TakePlan): void;
   /** The current take has played everything it needed. */

@@ -2,6 +2,7 @@ import Dexie from 'dexie';
 import { database } from './database';
 import type { ClockTake } from './records';
 import { intactOf } from './quarantine';
+import { updateOrHold } from './unsaved';
 
 /** Newest first. */
 export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
@@ -22,13 +23,13 @@ export async function listClockTakes(rigId: string): Promise<ClockTake[]> {
  */
 export async function markClocksInterrupted(ending: string): Promise<string[]> {
   const open = await database.clockTakes.where('status').equals('recording').toArray();
-  for (const { id } of open) await database.clockTakes.update(id, { status: 'interrupted', ending });
+  for (const { id } of open) await updateOrHold(database.clockTakes, id, { status: 'interrupted', ending });
   return open.map(({ id }) => id);
 }
 
 /** The same for one take whose recorder was lost. */
 export async function markClockInterrupted(id: string, ending: string): Promise<void> {
-  await database.clockTakes.update(id, { status: 'interrupted', ending });
+  await updateOrHold(database.clockTakes, id, { status: 'interrupted', ending });
 }
 
 /** One take; null if it is missing or damaged. */

@@ -4,6 +4,7 @@ import { withNewNames, withOwnStreams } from './renamed-fields';
 import { BARE, upgradeRig, withPorts } from './rig-plan';
 import { withExistingStart } from './start-timecode';
 import { indexedAs } from './take-kind';
+import { withUnsaved } from './unsaved';
 import type {
   Calibration,
   CapturedPiece,
@@ -130,6 +131,7 @@ export class Database extends Dexie {
           .table<HistoryEvent, string>('events')
           .add({ id: crypto.randomUUID(), rigId, at: Date.now(), kind: 'rig', lines: [note], gearIds: [] });
     });
+    for (const table of [this.takes, this.clockTakes]) table.hook('reading', withUnsaved);
   }
 }
 

@@ -3,6 +3,7 @@ import { ticksOf } from './clock-takes';
 import { database } from './database';
 import type { SoundChunk, Take, TakeKind } from './records';
 import { intactOf } from './quarantine';
+import { saveHeld, updateOrHold } from './unsaved';
 
 /** Chunks of one channel to read at once; fewer for many channels. */
 const BATCH = 64;
@@ -102,6 +103,7 @@ export async function deleteTake(id: string): Promise<() => Promise<void>> {
     await soundOf(id).delete();
     await ticksOf(id).delete();
   });
+  await saveHeld();
   return async () => {
     await from.transaction('rw', from.takes, from.sound, from.ticks, async () => {
       if (take) await from.takes.put(take);
@@ -116,7 +118,7 @@ export async function deleteTake(id: string): Promise<() => Promise<void>> {
  */
 export async function markInterrupted(ending: string): Promise<string[]> {
   const open = await database.takes.where('status').equals('recording').toArray();
-  for (const take of open) await database.takes.update(take.id, { status: 'interrupted', ending });
+  for (const take of open) await updateOrHold(database.takes, take.id, { status: 'interrupted', ending });
   return open.map(({ id }) => id);
 }
 
@@ -127,7 +129,9 @@ export async function markTakeInterrupted(id: string, ending: string): Promise<b
     await database.takes.delete(id);
     return false;
   }
-  return (await database.takes.update(id, { status: 'interrupted', ending })) > 0;
+  if (!(await database.takes.get(id))) return false;
+  await updateOrHold(database.takes, id, { status: 'interrupted', ending });
+  return true;
 }
 
 function soundOf(takeId: string) {

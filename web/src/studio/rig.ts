@@ -6,7 +6,7 @@ import { databaseNameOf, keepIn } from '../store/database';
 import { markClocksInterrupted } from '../store/clock-takes';
 import type { Rig } from '../store/records';
 import { checkRig } from '../store/rig-schema';
-import { loadRig, storeRig } from '../store/rigs';
+import { isStorageFull, loadRig, storeRig } from '../store/rigs';
 import { markInterrupted } from '../store/takes';
 import { showToast } from '../toasts/toast-store';
 import { hubPlan } from './hub-plan';
@@ -60,13 +60,22 @@ export async function openRig(rig: Rig): Promise<void> {
   await measure.keepIn(kept);
   useSession.setState({ rig, experiment: {}, undo: [], redo: [], live: null });
   const closed = 'The page was closed during this take.';
-  for (const takeId of await markInterrupted(closed)) void measure.analyze(takeId);
-  for (const takeId of await markClocksInterrupted(closed)) void measure.analyzeClock(takeId);
+  for (const takeId of await markInterrupted(closed)) measure.analyze(takeId).catch(notAnalyzed);
+  for (const takeId of await markClocksInterrupted(closed)) measure.analyzeClock(takeId).catch(notAnalyzed);
   connectPorts(rig);
   await hubPlan.apply();
   await switchBack();
   // An audio input is opened by the musician, never automatically.
   await inputDesk.open(rig.input.sourceId.startsWith(AUDIO_PREFIX) ? 'none' : rig.input.sourceId);
+}
+
+function notAnalyzed(error: unknown): void {
+  const why = isStorageFull(error)
+    ? 'browser storage is full'
+    : error instanceof Error
+      ? error.message
+      : 'unknown error';
+  showToast(`An interrupted take was kept, but couldn’t be analyzed (${why}).`);
 }
 
 /** Sets which ports this page receives from and shows. */

@@ -8,7 +8,8 @@ import { clearReconnected, ports } from '../ports/port-registry';
 import { webMidi } from '../ports/web-midi';
 import { databaseNameOf } from '../store/database';
 import type { Rig } from '../store/records';
-import { ensureRigs, loadRig } from '../store/rigs';
+import { boathouse } from '../store/boathouse';
+import { ensureRigs, isStorageFull, loadRig } from '../store/rigs';
 import { showToast } from '../toasts/toast-store';
 import { ClickPort, HubLine } from './hub-line';
 import { hubPlan } from './hub-plan';
@@ -22,8 +23,9 @@ const lines: { current: HubLine | null } = { current: null };
 
 /** Starts the hub with the rig last used. Call once. */
 export async function startStudio(): Promise<void> {
-  await ensureRigs();
-  const rig = (await loadRig(lastRigId() ?? 'boathouse')) ?? (await loadRig('boathouse'));
+  const full = await ensureRigs().then(() => false, onlyFull);
+  const rig =
+    (await loadRig(lastRigId() ?? 'boathouse')) ?? (await loadRig('boathouse')) ?? (full ? boathouse() : null);
   if (!rig)
     throw new Error(
       'The demo rig stored in this browser is damaged and can’t be opened. To start over, clear this site’s data in the browser; this also deletes your takes.',
@@ -37,6 +39,13 @@ export async function startStudio(): Promise<void> {
   const opened = await openOrDemo(rig);
   if (opened.gear.some(({ portId }) => portId !== null && canDisconnect(portId))) void webMidi.requestIfGranted();
   void networkDoor.open();
+}
+
+/** Without room for anything new, what is stored can still be used, exported and deleted. */
+function onlyFull(error: unknown): true {
+  if (!isStorageFull(error)) throw error;
+  showToast('Browser storage is full, so nothing new can be saved. Delete takes you don’t need in Logbook.');
+  return true;
 }
 
 /** A rig that can't be opened doesn't keep the app from starting. */
