@@ -28,8 +28,6 @@ const ROUNDING_MS = 0.02;
 const PRIOR_DRIFT = 60e-6;
 /** The shares of the exchanges, slowest left out, that are tried; from all of them to the fastest. */
 const SHARES = [1, 0.5, 0.25, 0.12, 0.06, 0.03, 0.015];
-/** At least this many fast ones. */
-const MIN_FAST = 4;
 /** An estimate may differ from one by faster exchanges by this many of that one's standard errors. */
 const AGREE_ERRORS = 3;
 /**
@@ -98,10 +96,13 @@ export class ClockMatch {
     const line = this.#line;
     if (!line) return null;
     const { drift, variance, driftVariance, middleMs } = line;
+    // A single exchange can have spent all its time on one way. How evenly the ways share it shows once there are more.
+    const unknown = this.#roundTripMs ** 2 / 12 / this.#samples.length ** 3;
     return {
       offsetMs: offsetAt(line, nowMs),
       driftPpm: drift * 1e6,
-      standardErrorMs: CHOSEN_FACTOR * Math.sqrt(ROUNDING_MS ** 2 + variance + driftVariance * (nowMs - middleMs) ** 2),
+      standardErrorMs:
+        CHOSEN_FACTOR * Math.sqrt(ROUNDING_MS ** 2 + unknown + variance + driftVariance * (nowMs - middleMs) ** 2),
       roundTripMs: this.#roundTripMs,
     };
   }
@@ -162,7 +163,7 @@ interface Point {
 function estimates([there, back]: readonly [Point[], Point[]]): Estimate[] {
   let drift = 0;
   let candidates: [readonly Point[], readonly Point[]] = [there, back];
-  return SHARES.filter((share) => share === 1 || share * there.length >= MIN_FAST).map((share) => {
+  return SHARES.filter((share) => share * there.length >= 1).map((share) => {
     const count = Math.max(1, Math.round(share * there.length));
     const ways = [fastest(candidates[0], drift, count), fastest(candidates[1], -drift, count)] as const;
     const estimate = through(...ways);

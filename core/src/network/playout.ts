@@ -4,6 +4,10 @@ import type { ClockMatch } from './clock-match';
 /** Limit for corrections, 0.3 ms/s, so that refining the clock estimate never causes a tempo step. */
 const MAX_SLEW = 300e-6;
 const SETTLES_IN_MS = 2000;
+/** From this error on, as the first exchanges can leave it, being in time soon matters more: 3 ms/s, 0.3% of the tempo. */
+const FAR_MS = 0.5;
+const MAX_SLEW_FAR = 3e-3;
+const SETTLES_FROM_FAR_MS = 500;
 /** After a pause this long, resetting the mapping is inaudible. */
 const PAUSE_MS = 2000;
 /** Beyond this error it is reset in any case. */
@@ -42,11 +46,12 @@ export class Playout {
     this.#quickest.set(second, Math.min(this.#quickest.get(second) ?? Infinity, atMs - stampMs));
     if (atMs - this.#arrivedMs > PAUSE_MS) this.#differenceMs = null;
     this.#arrivedMs = atMs;
-    if (this.#differenceMs === null) this.advance(atMs);
+    this.advance(atMs);
   }
 
   /**
-   * Follows the drift as estimated, so that no lag builds up, and moves the rest of the way a little at a time. When a
+   * Follows the drift as estimated, so that no lag builds up, and moves the rest of the way a little at a time: with
+   * every packet, because the longer between two calls, the larger the step. When a
    * clock was set, the timestamps have jumped with it, and so does the mapping.
    */
   advance(nowMs: number): void {
@@ -62,8 +67,10 @@ export class Playout {
     }
     this.#differenceMs -= ((this.#match.at(nowMs)?.driftPpm ?? 0) / 1e6) * passedMs;
     const off = wanted - this.#differenceMs;
-    const most = MAX_SLEW * passedMs;
-    this.#differenceMs += Math.max(-most, Math.min(most, off * Math.min(1, passedMs / SETTLES_IN_MS)));
+    const isFar = Math.abs(off) > FAR_MS;
+    const most = (isFar ? MAX_SLEW_FAR : MAX_SLEW) * passedMs;
+    const settlesInMs = isFar ? SETTLES_FROM_FAR_MS : SETTLES_IN_MS;
+    this.#differenceMs += Math.max(-most, Math.min(most, off * Math.min(1, passedMs / settlesInMs)));
   }
 
   /** Playout time of a timestamp on our clock, ms. */
