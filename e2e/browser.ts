@@ -40,6 +40,8 @@ export interface Page {
   crash<T>(expression: string): Promise<T>;
   /** Redirects downloads; `next` waits for a file with this ending and returns its path. */
   downloads(): Promise<{ next(ending: string): Promise<string> }>;
+  /** The server ends; the page stays open. */
+  loseServer(): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -67,6 +69,7 @@ export async function openBrowser({
   audioServer?: Record<string, string> | null;
 } = {}): Promise<Page> {
   const { url, networkPort, end } = await serveApp(name, standIn);
+  let served = true;
   const profile = mkdtempSync(join(tmpdir(), 'metronomo-profile-'));
   const options = new Options();
   options.addArguments(
@@ -203,9 +206,13 @@ export async function openBrowser({
     async picture(file) {
       writeFileSync(file, await driver.takeScreenshot(), 'base64');
     },
+    async loseServer() {
+      await end();
+      served = false;
+    },
     async close() {
       await driver.quit();
-      await end();
+      if (served) await end();
       rmSync(profile, { recursive: true, force: true });
     },
   };

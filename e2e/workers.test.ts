@@ -115,6 +115,29 @@ describe('workers lost during a take', () => {
     await page.button('Measure lock time');
   });
 
+  // Moments and losses as drawn by a seeded generator.
+  test.each([
+    ['Does my gear follow tempo?', 'Start tempo test', 'measure', /Measuring: [5-7] of/, 'The analyzer stopped'],
+    ['Does my gear drift?', 'Measure drift', 'hub', /Measuring: [2-4] of/, 'The hub stopped'],
+    ['Does my gear drift?', 'Measure drift', 'measure', /Measuring: [5-7] of/, 'The analyzer stopped'],
+    ['How fast does timecode lock?', 'Measure lock time', 'measure', /Measuring: [2-4] of/, 'The analyzer stopped'],
+  ])(
+    '%s, %s: with the %s worker lost, the question says so, and can be asked again',
+    async (question, begin, ...loss) => {
+      const [name, when, why] = loss;
+      await ask(question);
+      await page.press(begin);
+      await page.sees(when, 60_000);
+      await kill(page, name);
+      await page.sees(why, 20_000);
+      await page.driver.wait(async () => (await newest()).status !== 'recording', 30_000);
+      await page.press(begin);
+      await page.sees(/Measuring: 1 of/, 60_000);
+      await page.press('Finish early');
+      await page.button(begin);
+    },
+  );
+
   test('a MIDI loop whose hub is lost says so, and can be measured again', async () => {
     await ask('How fast is this MIDI path?');
     await page.press('Send 64 notes');
