@@ -37,12 +37,13 @@ async function jest(name, args) {
 }
 
 /**
- * Chromium drives the app; tshark dissects the network tests' packets; an audio server and a screen without hardware give
- * it real audio.
+ * Chromium drives the app; tshark dissects the network tests' packets; an audio server and a screen without hardware
+ * give it real audio; a synthesizer with a sound font plays instruments to measure.
  */
 async function ensureTools() {
-  const programs = ['chromium', 'chromedriver', 'tshark', 'pulseaudio', 'pactl', 'Xvfb'];
-  const missing = programs.filter((name) => !existsSync(`/usr/bin/${name}`));
+  const programs = ['chromium', 'chromedriver', 'tshark', 'pulseaudio', 'pactl', 'Xvfb', 'fluidsynth'];
+  const files = [...programs.map((name) => `/usr/bin/${name}`), '/usr/share/sounds/sf2/FluidR3_GM.sf2'];
+  const missing = files.filter((file) => !existsSync(file));
   if (missing.length === 0) return true;
   console.log(`Installing from Debian, for these are missing: ${missing.join(', ')} ...`);
   const sudo = process.getuid?.() === 0 ? [] : ['sudo'];
@@ -52,7 +53,9 @@ async function ensureTools() {
       env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
     });
   await apt('update', '-q');
-  const packages = ['chromium', 'chromium-driver', 'tshark', 'pulseaudio', 'pulseaudio-utils', 'xvfb'];
+  const browsers = ['chromium', 'chromium-driver', 'tshark'];
+  const sound = ['pulseaudio', 'pulseaudio-utils', 'xvfb', 'fluidsynth', 'fluid-soundfont-gm'];
+  const packages = [...browsers, ...sound];
   return (await apt('install', '-y', '-q', '--no-install-recommends', ...packages)) === 0;
 }
 
@@ -70,7 +73,7 @@ const readInTheBackground = async () => {
 };
 const browser = (name, ...paths) => jest(name, ['--selectProjects', 'e2e', '--runInBand', ...paths]);
 /** Browser tests that render and read files without measuring time. */
-const UNTIMED = 'e2e/(rig|recording)\\.test';
+const UNTIMED = 'e2e/(rig|recording|sound-font)\\.test';
 
 // The browser tests mostly wait and use little more than one of two cores. The static checks run meanwhile at the
 // lowest priority, beside those tests that measure no time.

@@ -1,0 +1,73 @@
+import { analyzeRecording, type RecordingReport } from '../core/src/index';
+import { recordingOf, renderInstruments, type Conditions, type Part } from './sound-font';
+
+/** 120 BPM and 96.98 BPM at 48 kHz. */
+const BEATS = [24_000, 464 * 64];
+/** 0 to 40 ms, from one instrument to the next. */
+const DELAYS = [0, 96, 240, 480, 686, 960, 1920];
+/** Plucked and bowed sounds begin so softly that a millisecond is a matter of definition. */
+const SHARP = ['kick', 'snare', 'rimshot', 'closed hat', 'clap', 'tom', 'cowbell', 'marimba', 'glockenspiel'];
+const CONDITIONS: [string, Conditions][] = [
+  ['clean', {}],
+  ['noise at -56 dBFS', { noiseDb: -56 }],
+  ['bleed at -30 dB both ways', { bleedDb: -30 }],
+  ['bleed at -40 dB both ways', { bleedDb: -40 }],
+  ['bleed at -50 dB both ways', { bleedDb: -50 }],
+];
+
+/** Instruments of a General MIDI sound font, rendered by a synthesizer: sounds this project has no part in. */
+const parts: Part[] = [];
+beforeAll(async () => {
+  for (const beat of BEATS) parts.push(...(await renderInstruments(beat)));
+}, 300_000);
+
+interface Answer {
+  name: string;
+  errorMs: number;
+  report: RecordingReport;
+  holds: boolean;
+}
+
+/** Every instrument at one of the tempos, in turn. */
+function measure(conditions: Conditions, turn: number): (Answer | null)[] {
+  const count = parts.length / BEATS.length;
+  const chosen = parts.filter((_, i) => Math.floor(i / count) === ((i % count) + turn) % 2);
+  return chosen.map((part, i) => {
+    const { gear, click, sampleRate, lateMs } = recordingOf(part, DELAYS[(i + turn) % DELAYS.length]!, conditions);
+    try {
+      const { report } = analyzeRecording(gear, sampleRate, { click });
+      const [from, to] = report.ci95Ms;
+      return { name: part.name, errorMs: report.medianMs - lateMs, report, holds: from <= lateMs && lateMs <= to };
+    } catch {
+      return null;
+    }
+  });
+}
+
+test.each(CONDITIONS)('25 instruments, %s: nine of ten are believed, and their 95% intervals hold', (_, conditions) => {
+  const believed = measure(
+    conditions,
+    CONDITIONS.findIndex(([, one]) => one === conditions),
+  ).filter((answer): answer is Answer => answer?.report.believable === true);
+  expect(believed.length).toBeGreaterThanOrEqual(0.9 * 25);
+  const missed = believed.filter(({ holds }) => !holds).map(({ name, errorMs }) => `${name} ${errorMs.toFixed(2)} ms`);
+  // 93% of 25, less two standard errors of such a share.
+  expect(missed.length).toBeLessThanOrEqual(4);
+  const off = believed.filter(({ name, errorMs }) => SHARP.includes(name) && Math.abs(errorMs) > 1);
+  expect(off.map(({ name, errorMs }) => `${name} ${errorMs.toFixed(2)} ms`)).toEqual([]);
+});
+
+test('a channel with nothing but the click’s bleed is never believed, from -60 to -10 dB', () => {
+  const [part] = parts;
+  for (const noiseDb of [-90, -70])
+    for (let bleedDb = -60; bleedDb <= -10; bleedDb += 10) {
+      const { gear, click, sampleRate } = recordingOf(part!, 0, { bleedDb, noiseDb, onlyBleed: true });
+      let believed = false;
+      try {
+        believed = analyzeRecording(gear, sampleRate, { click }).report.believable;
+      } catch {
+        // Nothing was heard at all.
+      }
+      expect({ bleedDb, noiseDb, believed }).toEqual({ bleedDb, noiseDb, believed: false });
+    }
+});
