@@ -3,7 +3,7 @@ import { BOATHOUSE } from '../core/src/standin/boathouse';
 import { USUAL_RECORDER } from '../core/src/standin/recorder';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
-import { stored } from './page-stand-ins';
+import { put, stored } from './page-stand-ins';
 
 interface StoredTake {
   id: string;
@@ -61,6 +61,25 @@ test('the audio round trip is measured, and a take without a click input subtrac
   expect(heron.believable).toBe(true);
   expect(Math.abs(heron.medianMs - latencyMs - (cable?.byteMs ?? 0))).toBeLessThan(0.6);
   await option('Click input');
+});
+
+test('a round trip measured with another audio buffer isn’t offered, says so, and is repeated by one press', async () => {
+  const [calibration] = await stored<{ bufferMs: number }>(page.driver, 'calibrations');
+  await put(page.driver, 'calibrations', { ...calibration, bufferMs: 999 });
+  // The page doesn't see what something else writes into its storage.
+  await page.driver.navigate().refresh();
+  await page.sees('How late is my gear?');
+  await ask('How late is my gear?');
+  // The browser reports its buffer once audio flows.
+  await page.press('Play');
+  await page.sees(/The audio round trip of 7\.4 ms is out of date: audio buffer was 999 ms, now \d+ ms/);
+  expect(await page.driver.findElements(By.xpath('//label[normalize-space()="Beat reference"]'))).toEqual([]);
+  expect(await violations(page)).toEqual([]);
+  await page.press('Measure round trip again');
+  await page.sees('Beat reference', 60_000);
+  expect((await stored<{ bufferMs: number }>(page.driver, 'calibrations'))[0]!.bufferMs).toBeLessThan(999);
+  await page.press('Stop');
+  await page.sees('Stopped');
 });
 
 test('one at a time on a shared input: each device alone in its turn, and all of them play again afterwards', async () => {

@@ -63,6 +63,7 @@ export async function runCalibration(channel: number): Promise<Take | null> {
       input: take.input,
       ...(take.inputSource !== undefined && { source: take.inputSource }),
       sampleRate: take.sampleRate,
+      channel,
       roundTripMs: report.medianMs,
       bufferMs: take.conditions?.bufferMs ?? null,
       takeId: take.id,

@@ -334,6 +334,7 @@ export const calibrationSchema = fields({
   input: text(300),
   source: string().max(300),
   sampleRate: number().required().min(0).max(384_000),
+  channel: number().integer().min(0).max(255),
   roundTripMs: finite(),
   bufferMs: number().defined().nullable(),
   takeId: id(),

@@ -302,6 +302,8 @@ export interface Calibration {
   sampleRate: number;
   /** The input's id; another device may have the same name. */
   source?: string;
+  /** The loopback input, from 0. */
+  channel?: number;
   roundTripMs: number;
   bufferMs: number | null;
   takeId: string;

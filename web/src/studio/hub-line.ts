@@ -103,7 +103,8 @@ export class ClickPort implements PortAdapter {
   readonly #timer = setInterval(() => {
     void hub.handOverClickEarly(clickPlays() ? soundLeadMs() : 0);
     const bufferMs = audioBufferMs();
-    useSession.setState({ bufferMs: bufferMs === null ? null : Math.round(bufferMs) });
+    // Not reported while no audio flows: the last one still holds.
+    if (bufferMs !== null) useSession.setState({ bufferMs: Math.round(bufferMs) });
   }, SOUND_LEAD_EVERY_MS);
 
   begin(): void {

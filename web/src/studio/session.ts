@@ -25,7 +25,7 @@ interface SessionState {
   /** The open input; null if there is none. */
   input: { label: string; channels: number; sampleRate: number } | null;
   inputProblem: string | null;
-  /** The sound card's reported buffer, whole ms; null while no audio flows. */
+  /** The sound card's last reported buffer, whole ms; null until audio has flowed. */
   bufferMs: number | null;
   /** Why a worker doesn't run any more; null while all is well. */
   engineProblem: string | null;

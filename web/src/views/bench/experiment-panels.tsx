@@ -1,14 +1,12 @@
-import { useLiveQuery } from 'dexie-react-hooks';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { audioBufferMs } from '../../audio/engine';
 import { useSession } from '../../studio/session';
 import { runCalibration, runChase, runDrift, runLoop, runTempo } from '../../flow-effects/experiments';
 import { staysOnQuestion } from './asked';
+import { StaleRoundTrip, useCalibration } from './round-trip';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
-import { findCalibration } from '../../store/calibrations';
 import { withAudioReturn } from '../../store/gear';
 import type { Take } from '../../store/records';
 import { useClockSources } from './clock-sources';
@@ -68,7 +66,7 @@ export function CalibrationPanel() {
   const rig = useSession(({ rig }) => rig);
   const clickChannel = rig?.input.clickChannel ?? 0;
   const [channel, setChannel] = useState<number | null>(null);
-  const known = useLiveQuery(() => findCalibration({ input, rig }, audioBufferMs()), [input, rig]);
+  const known = useCalibration();
   const { busy, run } = useRun();
   if (!input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
   return (
@@ -83,6 +81,7 @@ export function CalibrationPanel() {
       <Button tone="strong" disabled={busy} onClick={() => run(() => runCalibration(channel ?? clickChannel))}>
         Measure round trip
       </Button>
+      <StaleRoundTrip />
       <p className="text-xs text-soft">
         {known
           ? `Round trip of ${known.input}: ${decimal(known.roundTripMs, 2)} ms, ${whole((known.roundTripMs * known.sampleRate) / 1000)} samples at ${known.sampleRate / 1000} kHz.`

@@ -1,13 +1,11 @@
-import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useRef } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import { useShallow } from 'zustand/react/shallow';
-import { audioBufferMs } from '../../audio/engine';
 import { useSession } from '../../studio/session';
 import { obstacle, runTake, runUntilKnown, secondsOf, gearInTake } from '../../flow-effects/take-flow';
 import { staysOnQuestion } from './asked';
+import { StaleRoundTrip, useCalibration } from './round-trip';
 import { useTakeFlow } from '../../flow-effects/take-desk';
-import { findCalibration } from '../../store/calibrations';
 import { barQuarters, useBarNow } from '../../studio/use-song-facts';
 import { useTakeSettings, settingsOf, type PanelSettings } from './take-settings';
 import { withAudioReturn, withAudio } from '../../store/gear';
@@ -28,7 +26,7 @@ export function TakePanel() {
   const settings = useTakeSettings(useShallow((all) => settingsOf(all, rigId)));
   const { left, bars, drive, known, beatsBy } = settings;
   const set = (change: Partial<PanelSettings>) => useTakeSettings.setState({ [rigId]: { ...settings, ...change } });
-  const calibration = useLiveQuery(() => findCalibration({ input, rig }, audioBufferMs()), [input, rig]);
+  const calibration = useCalibration();
   const byCalibration = beatsBy === 'calibration';
   const onChannel =
     settings.onChannel !== null && settings.onChannel < (input?.channels ?? 0) ? settings.onChannel : undefined;
@@ -93,6 +91,7 @@ export function TakePanel() {
           )}
         </Field>
       )}
+      <StaleRoundTrip />
       <Field label="Test pattern">
         {(id) => (
           <Select id={id} value={drive} onChange={(event) => set({ drive: event.target.value as Drive })}>
