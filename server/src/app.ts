@@ -6,6 +6,7 @@ import compress from 'koa-compress';
 import helmet from 'koa-helmet';
 import send from 'koa-send';
 import type { Logger } from 'pino';
+import { Guard } from './network/guard';
 import { networkRoutes, type NetworkParts } from './network/routes';
 
 export interface AppSettings {
@@ -44,11 +45,25 @@ export function createApp({ webRoot, version, logger, network }: AppSettings): K
   app.use(securityHeaders());
   app.use(compress());
   app.use(errorsAsJson(logger));
+  app.use(onlyOwnHosts(network?.guard ?? new Guard()));
   app.use(api.routes());
   if (network) app.use(networkRoutes(network).routes());
-  app.use((ctx, next) => (ctx.path.startsWith('/api/') || ctx.path === '/api' ? unknownApi(ctx) : next()));
+  app.use((ctx, next) => (isApi(ctx.path) ? unknownApi(ctx) : next()));
   app.use(builtInterface(webRoot));
   return app;
+}
+
+/** A page of a foreign name that resolves to this computer (DNS rebinding) gets nothing from the API. */
+function onlyOwnHosts(guard: Guard): Koa.Middleware {
+  return async (ctx: Context, next: Next) => {
+    if (!isApi(ctx.path) || guard.isOwnHost(ctx.req)) return next();
+    ctx.status = 403;
+    ctx.body = { error: 'Only Metronomo’s own pages can use this API.' };
+  };
+}
+
+function isApi(path: string): boolean {
+  return path === '/api' || path.startsWith('/api/');
 }
 
 /** Cross-origin isolation gives the page unrounded clocks; the content policy allows nothing from elsewhere. */

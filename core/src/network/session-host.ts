@@ -31,6 +31,7 @@ export interface SessionHostOptions {
 
 export const MAX_SESSIONS = 64;
 const MAX_RINGING = 16;
+const MAX_RINGING_OF_ONE_ADDRESS = 4;
 const RING_EVERY_MS = 50;
 const KEEP_ENDED_MS = 60_000;
 const MAX_ENDED = 32;
@@ -253,7 +254,11 @@ export class SessionHost {
     this.#rangMs = nowMs;
     const live = this.#live();
     const ringing = live.filter(({ state }) => state === 'ringing');
-    if (ringing.length >= MAX_RINGING || live.length >= MAX_SESSIONS + MAX_RINGING) return false;
+    // One computer can't take every place, and many can't keep others out: the longest unanswered one makes room.
+    const ofSame = ringing.filter(({ peer }) => peer.address === from.address);
+    if (ofSame.length >= MAX_RINGING_OF_ONE_ADDRESS || live.length >= MAX_SESSIONS + MAX_RINGING) return false;
+    const [oldest] = ringing;
+    if (oldest && ringing.length >= MAX_RINGING) this.#sessions.delete(oldest.id);
     // A restarted peer has lost its earlier sessions.
     for (const old of live)
       if (!old.weInvited && isAt(old, from) && old.state !== 'open') this.#sessions.delete(old.id);

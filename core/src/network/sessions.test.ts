@@ -242,7 +242,17 @@ test('an unknown sender’s datagrams reach no session and get no reply', () => 
   expect([datagrams, messages]).toEqual([[], []]);
   for (let i = 0; i < 100; i++)
     room.b.receive('control', { address: '127.0.0.1', port: 8000 + i }, invitation(i), room.clockB() + i * 60);
-  expect(states(room.b).filter((state) => state === 'ringing')).toHaveLength(16);
+  expect(states(room.b).filter((state) => state === 'ringing')).toHaveLength(4);
+  expect(room.b.drain().datagrams).toEqual([]);
+});
+
+test('strangers from many addresses can’t keep out whoever invites us next: the longest unanswered one makes room', () => {
+  const room = new TwoEnds();
+  for (let i = 0; i < 100; i++)
+    room.b.receive('control', { address: `192.0.2.${i}`, port: 8000 }, invitation(i), room.clockB() + i * 60);
+  const ringing = room.b.sessions(room.clockB()).filter(({ state }) => state === 'ringing');
+  expect(ringing).toHaveLength(16);
+  expect(ringing.at(-1)!.address).toBe('192.0.2.99');
   expect(room.b.drain().datagrams).toEqual([]);
 });
 

@@ -85,6 +85,28 @@ export function encodeFrame(frame: WireFrame): Uint8Array<ArrayBuffer> {
   return bytes;
 }
 
+/**
+ * Messages in as many frames as they need, in order, each within the frame's limits. A message that is too large for a
+ * frame of its own is left out.
+ */
+export function messageFrames(messages: readonly WireMessage[]): Uint8Array<ArrayBuffer>[] {
+  const frames: WireMessage[][] = [];
+  let room = 0;
+  for (const message of messages) {
+    const size = MESSAGE_HEADER + message.bytes.length;
+    if (1 + size > MAX_FRAME_BYTES) continue;
+    const last = frames.at(-1);
+    if (last && size <= room && last.length < MAX_MESSAGES) {
+      last.push(message);
+      room -= size;
+    } else {
+      frames.push([message]);
+      room = MAX_FRAME_BYTES - 1 - size;
+    }
+  }
+  return frames.map((part) => encodeFrame({ kind: 'messages', messages: part }));
+}
+
 /** Null for incomplete frames. */
 export function decodeFrame(bytes: Uint8Array): WireFrame | null {
   if (bytes.length > MAX_FRAME_BYTES) return null;

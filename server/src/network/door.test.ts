@@ -1,4 +1,5 @@
 import type { Server } from 'node:http';
+import { connect } from 'node:net';
 import { request } from 'node:http';
 import {
   decodeFrame,
@@ -15,7 +16,7 @@ import { createApp } from '../app';
 import { listen, shutDown } from '../listen';
 import { openDoor } from './door';
 import { Guard } from './guard';
-import { Network } from './network';
+import { Network, type NetworkListener } from './network';
 import { StandInPeer } from './stand-in-peer';
 import { until } from './until';
 
@@ -79,6 +80,64 @@ test('the WebSocket accepts the app’s own origin with the token, and nobody el
   expect(await letIn(good, url, '/api/other')).toBe(false);
 });
 
+test('a page of another scheme on the same host isn’t our own', async () => {
+  const good = [WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + guard.token];
+  for (const scheme of ['https', 'ftp', 'chrome-extension'])
+    expect(await letIn(good, url.replace('http', scheme))).toBe(false);
+});
+
+/** Opens a connection, sends the bytes, and resets it at once. */
+const sendAndReset = (bytes: string) =>
+  new Promise<void>((resolve) => {
+    const { hostname, port } = new URL(url);
+    const socket = connect(Number(port), hostname, () => {
+      socket.write(bytes, () => socket.resetAndDestroy());
+    });
+    socket.on('error', () => undefined);
+    socket.on('close', () => resolve());
+  });
+
+test('connections reset in the middle of an upgrade, accepted or not, leave the server running', async () => {
+  const upgrade = (path: string) =>
+    `GET ${path} HTTP/1.1\r\nHost: ${new URL(url).host}\r\nConnection: Upgrade\r\nUpgrade: websocket\r\nOrigin: ${url}\r\n` +
+    `Sec-WebSocket-Version: 13\r\nSec-WebSocket-Key: AAAAAAAAAAAAAAAAAAAAAA==\r\n` +
+    `Sec-WebSocket-Protocol: ${WIRE_PROTOCOL}, ${TOKEN_PROTOCOL_PREFIX}${guard.token}\r\n\r\n`;
+  for (let i = 0; i < 200; i++) {
+    const whole = upgrade(i % 2 === 0 ? WIRE_PATH : '/api/other');
+    await sendAndReset(i < 100 ? whole : whole.slice(0, (37 * i) % whole.length));
+  }
+  expect(await letIn([WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + guard.token], url)).toBe(true);
+});
+
+test('what a peer sends in one go reaches the browser in as many frames as it takes', async () => {
+  const listeners: NetworkListener[] = [];
+  const busy = { listen: (one: NetworkListener | null) => one && listeners.push(one), sessions: () => [] };
+  const other = await listen(createApp({ webRoot: '/', version: '1', logger }), 0, '127.0.0.1');
+  const otherDoor = openDoor(other.server, busy as unknown as Network, guard, logger);
+  const socket = new WebSocket(
+    other.url.replace('http', 'ws') + WIRE_PATH,
+    [WIRE_PROTOCOL, TOKEN_PROTOCOL_PREFIX + guard.token],
+    { origin: other.url },
+  );
+  const received: number[] = [];
+  socket.on('message', (data: Buffer) => {
+    const frame = decodeFrame(data);
+    if (frame?.kind === 'messages') received.push(...frame.messages.map(({ atMs }) => atMs));
+  });
+  await new Promise((resolve) => socket.once('open', resolve));
+  const messages = Array.from({ length: 60_000 }, (_, atMs) => ({
+    sessionId: 's1',
+    atMs,
+    bytes: new Uint8Array(30).fill(1),
+  }));
+  listeners[0]!.messages(messages);
+  await until(() => received.length === messages.length || null);
+  expect(received).toEqual(messages.map(({ atMs }) => atMs));
+  socket.terminate();
+  otherDoor.close();
+  await shutDown(other.server);
+});
+
 test('nothing changes without the token; other hosts and sites get no information', async () => {
   const invitation = { ...peer.place, key: 'jetty' };
   expect((await ask('POST', '/sessions', invitation, {})).status).toBe(403);
@@ -92,6 +151,12 @@ test('nothing changes without the token; other hosts and sites get no informatio
     ).end();
   });
   expect(status).toBe(403);
+  const health = await new Promise<number>((resolve) => {
+    request({ hostname, port, path: '/api/health', headers: { host: `rebound.example:${port}` } }, (response) =>
+      resolve(response.resume().statusCode ?? 0),
+    ).end();
+  });
+  expect(health).toBe(403);
 });
 
 test('invalid requests are rejected with a message', async () => {
@@ -154,4 +219,10 @@ test('a browser plays with the stand-in tablet: invited over REST, sending and r
 test('health lists open sessions', async () => {
   const health = await (await fetch(`${url}/api/health`)).json();
   expect(health).toMatchObject({ ok: true, network: 'open', openSessions: 0 });
+});
+
+test('an invitation needs no name', async () => {
+  const { status, body } = await ask('POST', '/sessions', { address: '127.0.0.1', port: 9, key: 'nobody' });
+  expect(status).toBe(201);
+  expect((await ask('DELETE', `/sessions/${body.id}`)).status).toBe(204);
 });

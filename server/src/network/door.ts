@@ -4,6 +4,7 @@ import {
   decodeFrame,
   encodeFrame,
   MAX_FRAME_BYTES,
+  messageFrames,
   type IncomingMessage,
   type WireFrame,
   TOKEN_PROTOCOL_PREFIX,
@@ -32,17 +33,16 @@ export function openDoor(server: Server, network: Network, guard: Guard, logger:
   });
   const open: WebSocket[] = [];
 
-  const toBrowsers = (frame: WireFrame) => {
-    const bytes = encodeFrame(frame);
+  const toBrowsers = (frame: Uint8Array) => {
     for (const socket of open) {
       if (socket.bufferedAmount > MAX_UNSENT) socket.close(TOO_MUCH, 'client too slow');
-      else socket.send(bytes);
+      else socket.send(frame);
     }
   };
 
   network.listen({
-    messages: (messages) => toBrowsers({ kind: 'messages', messages: messages.map(frameOf) }),
-    changed: () => toBrowsers({ kind: 'lines', lines: peersOf(network) }),
+    messages: (messages) => messageFrames(messages.map(frameOf)).forEach(toBrowsers),
+    changed: () => toBrowsers(encodeFrame({ kind: 'lines', lines: peersOf(network) })),
   });
 
   sockets.on('connection', (socket) => {
@@ -63,6 +63,8 @@ export function openDoor(server: Server, network: Network, guard: Guard, logger:
   });
 
   const onUpgrade = (request: Request, duplex: Duplex, head: Buffer) => {
+    // Before anything is answered: a client that resets the connection meanwhile would end the server.
+    duplex.on('error', (error) => logger.info({ err: error }, 'connection lost before it was a WebSocket'));
     const offered = (request.headers['sec-websocket-protocol'] ?? '').split(',').map((one) => one.trim());
     const token = offered.find((one) => one.startsWith(TOKEN_PROTOCOL_PREFIX))?.slice(TOKEN_PROTOCOL_PREFIX.length);
     const path = (request.url ?? '').split('?')[0];

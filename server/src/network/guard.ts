@@ -14,15 +14,12 @@ export class Guard {
     return name === 'localhost' || isIP(name) !== 0;
   }
 
-  /** Same origin and host: the page came from here. */
+  /** Same scheme and host: the page came from here, or through a TLS proxy in front. */
   isOwnOrigin(request: IncomingMessage): boolean {
     const { origin, host } = request.headers;
     if (!origin || !host || !this.isOwnHost(request)) return false;
-    try {
-      return new URL(origin).host === host;
-    } catch {
-      return false;
-    }
+    const isSecure = 'encrypted' in request.socket || request.headers['x-forwarded-proto'] === 'https';
+    return origin === `${isSecure ? 'https' : 'http'}://${host}`;
   }
 
   knows(token: string | undefined): boolean {

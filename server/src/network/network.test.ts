@@ -105,3 +105,11 @@ test('a flood of random datagrams is counted and dropped; the session continues,
   expect(process.memoryUsage().heapUsed - before).toBeLessThan(60e6);
   socket.close();
 });
+
+test('a busy IPv4 port is an error, though IPv6 works', async () => {
+  const busy = createSocket('udp4');
+  await new Promise<void>((resolve) => busy.bind({ address: '127.0.0.1', port: 0, exclusive: true }, resolve));
+  const { port } = busy.address();
+  await expect(Network.open({ name: 'Late', hosts: ['::1', '127.0.0.1'], port, logger })).rejects.toThrow('EADDRINUSE');
+  busy.close();
+});

@@ -43,6 +43,7 @@ const WINDOW_MS = 100;
 const MAX_OF_PEERS = 2000;
 const MAX_OF_STRANGERS = 200;
 const LAST_WORDS_MS = 50;
+const MAX_FAULTS_LOGGED = 20;
 
 /** Network MIDI on this computer: the core's sessions with sockets and a timer. */
 export class Network {
@@ -59,6 +60,7 @@ export class Network {
   #ofStrangers = 0;
   #dropped = 0;
   #sendErrors = 0;
+  #faults = 0;
   #closed = false;
 
   private constructor({ name, logger, now = () => performance.now() }: NetworkOptions) {
@@ -173,13 +175,23 @@ export class Network {
       this.#dropped++;
       return;
     }
-    this.#host.receive(channel, from, bytes, nowMs);
-    this.#carry();
+    this.#contained(() => this.#host.receive(channel, from, bytes, nowMs));
   }
 
   #wake(): void {
-    this.#host.advance(this.now());
-    this.#carry();
+    this.#contained(() => this.#host.advance(this.now()));
+  }
+
+  /** Called by sockets and timers, from which an error would end the process: it is logged, and the network goes on. */
+  #contained(work: () => void): void {
+    try {
+      work();
+      this.#carry();
+    } catch (error) {
+      this.#faults++;
+      if (this.#faults <= MAX_FAULTS_LOGGED) this.#logger.error({ err: error }, 'network MIDI: an error was contained');
+      this.#schedule();
+    }
   }
 
   #carry(): void {

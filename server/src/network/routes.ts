@@ -26,7 +26,7 @@ const invitation = object({
     .max(253, 'Address too long. Use 253 characters or fewer.')
     .matches(/^[\w.:-]+$/, 'Enter an IP address such as 192.0.2.7, or a host name.'),
   port: port.required(),
-  name: string().max(60, 'Name can have up to 60 characters.').default(''),
+  name: string().max(60, 'Name can have up to 60 characters.'),
   key,
   bufferMs: bufferMs.default(undefined),
 }).noUnknown();
@@ -82,7 +82,7 @@ export function networkRoutes({ network, problem, discovery, known, guard }: Net
         network ? `Can’t find ${wanted.address} on the network. Check the address.` : String(problem),
       );
     try {
-      const id = network.invite({ address, port: wanted.port }, wanted.name, wanted.key);
+      const id = network.invite({ address, port: wanted.port }, wanted.name ?? '', wanted.key);
       if (wanted.bufferMs !== undefined) network.setBuffer(id, wanted.bufferMs);
       ctx.status = 201;
       ctx.body = { id };

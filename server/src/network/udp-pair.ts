@@ -62,7 +62,10 @@ export class UdpPair {
       if (failed?.status === 'rejected') {
         for (const socket of good) socket.close();
         problem = failed.reason;
-        continue;
+        // A family that this computer lacks is left out; a port that another program uses has to be told.
+        if (isMissingFamily(problem)) continue;
+        for (const socket of sockets.values()) socket.close();
+        throw problem;
       }
       good.forEach((socket, i) => sockets.set(keyOf(host, CHANNELS[i] ?? 'control'), socket));
       hosts.push(host);
@@ -81,6 +84,11 @@ export class UdpPair {
   close(): void {
     for (const socket of this.#sockets.values()) socket.close();
   }
+}
+
+function isMissingFamily(error: unknown): boolean {
+  const code = error instanceof Error && 'code' in error ? error.code : null;
+  return code === 'EADDRNOTAVAIL' || code === 'EAFNOSUPPORT';
 }
 
 function keyOf(address: string, channel: Channel): string {

@@ -1,4 +1,4 @@
-import { ClockMatch, decodeFrame, encodeFrame, type WirePeer, type WireMessage } from '@metronomo/core';
+import { ClockMatch, decodeFrame, encodeFrame, messageFrames, type WirePeer, type WireMessage } from '@metronomo/core';
 
 /** State of the connection to the server. */
 export interface WireState {
@@ -81,7 +81,7 @@ export class WireSocket {
     if (this.#outgoing.length === 0) return;
     const messages = this.#outgoing.splice(0);
     if (!this.#socket || this.#socket.bufferedAmount > MAX_UNSENT) return;
-    this.#socket.send(encodeFrame({ kind: 'messages', messages }));
+    for (const frame of messageFrames(messages)) this.#socket.send(frame);
   }
 
   /** Messages that are due, in time order. Call at every wake-up. */
