@@ -19,6 +19,7 @@ export interface AppSettings {
 }
 
 const WEEK_MS = 7 * 24 * 3600 * 1000;
+const LOOPBACK = '127.0.0.1';
 
 /** The whole server apart from its socket: the built interface and a small API. */
 export function createApp({ webRoot, version, logger, network }: AppSettings): Koa {
@@ -45,12 +46,27 @@ export function createApp({ webRoot, version, logger, network }: AppSettings): K
   app.use(securityHeaders());
   app.use(compress());
   app.use(errorsAsJson(logger));
+  app.use(oneOrigin());
   app.use(onlyOwnHosts(network?.guard ?? new Guard()));
   app.use(api.routes());
   if (network) app.use(networkRoutes(network).routes());
   app.use((ctx, next) => (isApi(ctx.path) ? unknownApi(ctx) : next()));
   app.use(builtInterface(webRoot));
   return app;
+}
+
+/**
+ * On one computer, the page has one address: under `localhost` and `127.0.0.1` a browser would keep two sets of data, and
+ * two pages could play to the same ports, neither knowing of the other. With a certificate, its name decides.
+ */
+function oneOrigin(): Koa.Middleware {
+  return (ctx: Context, next: Next) => {
+    const { localAddress, localPort } = ctx.req.socket;
+    const isOther = ctx.hostname === 'localhost' && localAddress === LOOPBACK && !ctx.secure;
+    if (!isOther || isApi(ctx.path) || ctx.get('x-forwarded-host') !== '') return next();
+    ctx.redirect(`http://${LOOPBACK}:${localPort}${ctx.url}`);
+    return undefined;
+  };
 }
 
 /** A page of a foreign name that resolves to this computer (DNS rebinding) gets nothing from the API. */

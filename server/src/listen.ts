@@ -1,20 +1,35 @@
-import type { Server } from 'node:http';
+import { createServer, type Server } from 'node:http';
+import { createServer as createSecureServer } from 'node:https';
 import type { AddressInfo } from 'node:net';
 import type Koa from 'koa';
 
 /** Open connections are closed after this long. */
 const PATIENCE_MS = 2000;
 
-/** Opens the socket; resolves with its URL once it listens. Port 0 takes any free one. */
-export function listen(app: Koa, port: number, host: string): Promise<{ server: Server; url: string }> {
+/** A certificate and its private key, PEM. */
+export interface Certificate {
+  cert: string | Buffer;
+  key: string | Buffer;
+}
+
+/** Opens the socket; resolves with its URL once it listens. Port 0 takes any free one; a certificate makes it HTTPS. */
+export function listen(
+  app: Koa,
+  port: number,
+  host: string,
+  certificate: Certificate | null = null,
+): Promise<{ server: Server; url: string }> {
   return new Promise((resolve, reject) => {
-    const server = app.listen(port, host);
-    server.once('error', reject);
+    const respond = app.callback();
+    const answer: typeof respond = (request, response) => respond(request, response);
+    const server = certificate ? createSecureServer(certificate, answer) : createServer(answer);
+    server.on('error', reject);
     server.once('listening', () => {
       const address = server.address() as AddressInfo;
       const name = address.family === 'IPv6' ? `[${address.address}]` : address.address;
-      resolve({ server, url: `http://${name}:${address.port}` });
+      resolve({ server, url: `http${certificate ? 's' : ''}://${name}:${address.port}` });
     });
+    server.listen(port, host);
   });
 }
 

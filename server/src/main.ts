@@ -1,9 +1,9 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import pino from 'pino';
 import { createApp } from './app';
-import { listen, shutDown } from './listen';
+import { listen, shutDown, type Certificate } from './listen';
 import { openDoor } from './network/door';
 import { networkSettings, startNetwork } from './network/start';
 import packageJson from '../package.json' with { type: 'json' };
@@ -21,10 +21,21 @@ if (!Number.isInteger(port) || port < 0 || port > 65_535) {
 if (!existsSync(join(webRoot, 'index.html')))
   logger.warn(`The web interface isn’t built yet (${webRoot}). Run "npm run build" first.`);
 
+/**
+ * From HTTPS_CERT and HTTPS_KEY, two PEM files; null without them.
+ * @throws Error if only one is given, or one can't be read.
+ */
+function certificateOf(env: NodeJS.ProcessEnv): Certificate | null {
+  const { HTTPS_CERT: cert, HTTPS_KEY: key } = env;
+  if (!cert && !key) return null;
+  if (!cert || !key) throw new Error('Set both HTTPS_CERT and HTTPS_KEY, the paths of two PEM files, or neither.');
+  return { cert: readFileSync(cert), key: readFileSync(key) };
+}
+
 try {
   const network = await startNetwork(networkSettings(process.env), logger);
   const app = createApp({ webRoot, version: packageJson.version, logger, network });
-  const { server, url } = await listen(app, port, host);
+  const { server, url } = await listen(app, port, host, certificateOf(process.env));
   const door = network.network && openDoor(server, network.network, network.guard, logger);
   logger.info(`Metronomo is running at ${url}`);
   const leave = (signal: string) => {
@@ -32,6 +43,9 @@ try {
     door?.close();
     void Promise.all([network.close(), shutDown(server)]).then(() => process.exit(0));
   };
+  // A fault that nothing else caught is logged; time goes on for everyone who follows.
+  process.on('uncaughtException', (error) => logger.error({ err: error }, 'an error that nothing caught'));
+  process.on('unhandledRejection', (error) => logger.error({ err: error }, 'a rejection that nothing caught'));
   process.once('SIGINT', leave);
   process.once('SIGTERM', leave);
 } catch (error) {
