@@ -1,4 +1,15 @@
-import { array, boolean, lazy, mixed, number, object, string, type ObjectSchema, type Schema } from 'yup';
+import {
+  array,
+  boolean,
+  lazy,
+  mixed,
+  number,
+  object,
+  string,
+  type ObjectSchema,
+  type ObjectShape,
+  type Schema,
+} from 'yup';
 import {
   FASTEST_BPM,
   MAX_OFFSET_MS,
@@ -19,6 +30,8 @@ const KINDS = [
   ...['beatBox', 'synthesizer', 'sampler', 'recorder', 'audioProgram'],
   ...['tablet', 'lightingDesk', 'effect', 'splitBox', 'keyboard', 'other'],
 ] as Gear['kind'][];
+/** A nested object that has to be there: without `required`, a missing one is valid. */
+const whole = <Fields extends ObjectShape>(fields: Fields) => object(fields).required();
 const id = () => string().required().max(300);
 const flag = () => boolean().required();
 
@@ -35,7 +48,7 @@ const socketSchema: ObjectSchema<Socket> = object({
   obeys: boolean(),
 });
 
-const endSchema = object({ gearId: id(), socketId: id() });
+const endSchema = whole({ gearId: id(), socketId: id() });
 
 const cableSchema: ObjectSchema<Cable> = object({
   id: id(),
@@ -52,7 +65,7 @@ const routeSchema: ObjectSchema<NoteRoute> = object({
   to: id(),
   fromChannel: midiChannel().defined().nullable(),
   toChannel: midiChannel().defined().nullable(),
-  passes: object({ notes: flag(), controllers: flag(), programs: flag(), bends: flag() }),
+  passes: whole({ notes: flag(), controllers: flag(), programs: flag(), bends: flag() }),
 });
 
 const TEST_KINDS = ['clock burst', 'note', 'identity request', 'full frame'] as const;
@@ -84,7 +97,7 @@ const factsSchema = {
     .of(object({ label: string().required().max(40), input: channel.defined().nullable() }))
     .required()
     .max(16),
-  able: object({
+  able: whole({
     lead: flag(),
     follow: flag(),
     clock: flag(),
@@ -98,7 +111,7 @@ const factsSchema = {
     rearms: flag(),
     turnsTempo: flag(),
   }),
-  set: object({
+  set: whole({
     clockSource: string()
       .required()
       .oneOf(['internal', 'external', 'automatic'] as const),
@@ -115,7 +128,7 @@ const factsSchema = {
   leadsWith: string()
     .required()
     .oneOf(['clock', 'timecode'] as const),
-  offset: object({
+  offset: whole({
     where: string()
       .required()
       .oneOf(['hub', 'own'] as const),
@@ -134,7 +147,7 @@ const factsSchema = {
 const coordinate = () => number().required().min(-100_000).max(100_000);
 
 const level = () => number().integer().required().min(0).max(127);
-const triggerMessageSchema = lazy((value?: { kind?: string }) =>
+const messageOf = (value?: { kind?: string }) =>
   value?.kind === 'note'
     ? object({ kind: string().required(), channel: midiChannel().required(), note: level(), velocity: level() })
     : object({
@@ -142,8 +155,8 @@ const triggerMessageSchema = lazy((value?: { kind?: string }) =>
         channel: midiChannel().required(),
         controller: level(),
         value: level(),
-      }).default(undefined),
-);
+      }).default(undefined);
+const triggerMessageSchema = lazy(messageOf);
 const stepSchema = mixed()
   .required()
   .oneOf([...TRIGGER_STEPS, 'off']);
@@ -158,7 +171,7 @@ const triggerSchema = object({
           controller: level(),
           count: number().integer().required().min(2).max(128),
         })
-      : triggerMessageSchema,
+      : messageOf(value).required(),
   ),
   atStart: triggerMessageSchema,
   atStop: triggerMessageSchema,
@@ -175,12 +188,12 @@ const sectionSchema = object({
   beatsPerBar: number().integer().required().min(1).max(64),
   beatUnit: number().required().oneOf([1, 2, 4, 8, 16, 32]),
 });
-const songSchema = object({
+const songSchema = whole({
   sections: array().of(sectionSchema).required().max(500),
   tempoFrom: string()
     .required()
     .oneOf(['hand', 'sections'] as const),
-  timecodeStart: object({
+  timecodeStart: whole({
     hours: number().integer().required().min(0).max(23),
     minutes: number().integer().required().min(0).max(59),
     seconds: number().integer().required().min(0).max(59),
@@ -208,7 +221,7 @@ const gearSchema = object({
     .required('Enter a device name.')
     .max(40, 'Name too long. Use 40 characters or fewer.'),
   portId: string().defined().nullable().max(300),
-  sends: object({ clock: boolean().required(), transport: boolean().required(), position: boolean().required() }),
+  sends: whole({ clock: boolean().required(), transport: boolean().required(), position: boolean().required() }),
   mmc: flag(),
   clockRate: number().required().oneOf([0.5, 1, 2]),
   triggers: array().of(triggerSchema).required().max(16),
@@ -252,14 +265,14 @@ export const rigSchema = object({
   cables: array().of(memoized(cableSchema)).required().max(256),
   leaders: array().of(id()).required().max(65),
   routes: array().of(routeSchema).required().max(64),
-  following: object({
+  following: whole({
     response: string()
       .required()
       .oneOf(['steady', 'quick'] as const),
     freewheelMs: number().required().min(100).max(10_000),
   }),
   tested: table(testSchema, 512),
-  align: object({
+  align: whole({
     target: lazy((value: unknown) =>
       typeof value === 'object'
         ? object({ id: id() }).required()
@@ -271,7 +284,7 @@ export const rigSchema = object({
     locked: array().of(id()).required().max(64),
   }),
   accepted: table(string().required().max(300), 512),
-  input: object({
+  input: whole({
     sourceId: string().required().max(300),
     label: string().required().max(200),
     clickChannel: channel.required(),
