@@ -63,6 +63,25 @@ describe('the demo’s stand-in tablet on the network', () => {
     await page.sees(/On the network\s+Jetty tablet/);
     expect(await page.complaints()).toEqual([]);
   });
+
+  test('a peer of a rig file stays disconnected until it is confirmed here', async () => {
+    const [place] = await page.driver.executeAsyncScript<{ address: string; port: number }[]>(
+      'const done = arguments[0]; fetch("/api/network/peers").then((r) => r.json()).then(done)',
+    );
+    const peer = { key: 'from-file', name: 'Jetty tablet', weInvite: true, bufferMs: 30, ...place };
+    const file = rigFile(folder, 'Peers', 'net:from-file', false, [peer]);
+    await page.go('rig');
+    await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
+    await page.sees(
+      'Network peers in the file stay disconnected until you confirm them in Rig, under Ports: Jetty tablet',
+    );
+    await page.press('Ports');
+    await page.sees(/Jetty tablet\s+Not connected\s+From a file, at 127\.0\.0\.1/);
+    expect(await violations(page)).toEqual([]);
+    await page.press('Confirm Jetty tablet');
+    await page.sees(/Jetty tablet\s+Connected/);
+    await page.press('Remove Jetty tablet');
+  });
 });
 
 describe('two Metronomos', () => {

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { fromShelf } from '../core/src/rig/shelf';
 
 /** A rig file in `folder`: a device on a local cable, and another computer, on `portId`, that follows or leads. */
-export function rigFile(folder: string, name: string, portId: string, leads: boolean): string {
+export function rigFile(folder: string, name: string, portId: string, leads: boolean, peers: object[] = []): string {
   const gear = (kind: 'beatBox' | 'tablet', id: string, portId: string | null, more: object = {}) => ({
     ...fromShelf(kind, id, id),
     ...{ icon: null, checked: [], place: null, noteChannel: 10, returnChannel: null, portId },
@@ -46,6 +46,7 @@ export function rigFile(folder: string, name: string, portId: string, leads: boo
     ],
     leaders: leads ? ['Far', 'hub'] : ['hub'],
     input: { sourceId: 'none', label: 'none', clickChannel: 0 },
+    peers,
   };
   const file = join(folder, `${name}.rig.json`);
   writeFileSync(file, JSON.stringify({ metronomoRig: 1, rig }));

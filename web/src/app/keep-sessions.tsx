@@ -28,11 +28,12 @@ function Keeper() {
     if (!sessions) return;
     const live = sessions.filter(isLive);
     for (const session of live.filter(({ state }) => state === 'ringing')) {
-      const known = peers?.find((peer) => !peer.weInvite && isSamePlace(peer, session));
+      const known = peers?.find((peer) => !peer.fromFile && !peer.weInvite && isSamePlace(peer, session));
       if (known) ignoringErrors(accept(session.id, known.key, known.bufferMs));
       else toastOnce(session, told.current);
     }
     for (const { weInvite, ...peer } of peers ?? []) {
+      if (peer.fromFile) continue;
       const open = live.find(({ key, state }) => key === peer.key && state === 'open');
       // A peer invited by address gets its name only now.
       if (open && open.name !== peer.name)

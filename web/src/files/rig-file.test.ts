@@ -124,3 +124,18 @@ test('whatever replaces a value, a file opens or is rejected with a message, and
   expect(refused).toBeGreaterThan(100);
   expect(opened).toBeGreaterThan(0);
 });
+
+test('peers of a file are strangers, whatever the file says, and the notice names them; exported, they are plain peers', () => {
+  const peer = { key: 'jetty', name: 'Jetty', address: '192.0.2.7', port: 5004, weInvite: false, bufferMs: 30 };
+  const peers = [
+    { ...peer, fromFile: false },
+    { ...peer, key: 'pier', name: 'Pier', weInvite: true },
+  ];
+  const { rig, notes } = readRigFile(file((one) => Object.assign(one, { peers })));
+  expect(rig.peers!.map(({ name, fromFile }) => [name, fromFile])).toEqual([
+    ['Jetty', true],
+    ['Pier', true],
+  ]);
+  expect(notes.join(' ')).toContain('Jetty, Pier');
+  expect(writeRigFile(rig)).not.toContain('fromFile');
+});

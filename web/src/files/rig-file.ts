@@ -1,6 +1,7 @@
 import { fromShelf, HUB_ID, obstacleToCable, SHELF, type GearKind } from '@metronomo/core';
 import { ValidationError } from 'yup';
 import { FileError, parseJson, versioned } from './text-file';
+import { confirmedPeer } from '../store/confirmed-peer';
 import type { Rig } from '../store/records';
 import { gear as newGear } from '../store/gear';
 import { withNewNames, withOwnStreams } from '../store/renamed-fields';
@@ -10,6 +11,7 @@ import { withExistingStart } from '../store/start-timecode';
 
 const RIG_FILE_VERSION = 2;
 const MAX_BYTES = 2_000_000;
+const MAX_NAMED = 5;
 
 /** A rig from a file, with notes on what had to be corrected. */
 export interface OpenedRig {
@@ -19,7 +21,8 @@ export interface OpenedRig {
 
 /** A rig as a file: versioned JSON. */
 export function writeRigFile(rig: Rig): string {
-  return JSON.stringify({ metronomoRig: RIG_FILE_VERSION, rig }, null, 2);
+  const peers = rig.peers?.map(confirmedPeer);
+  return JSON.stringify({ metronomoRig: RIG_FILE_VERSION, rig: { ...rig, ...(peers && { peers }) } }, null, 2);
 }
 
 /**
@@ -45,7 +48,7 @@ export function readRigFile(text: string, { asItIs = false } = {}): OpenedRig {
     if (repaired) notes.push(repaired.note);
     const { rig } = repaired ?? { rig: known };
     const whole = rigSchema.validateSync({ ...rig, gear: gearIn(rig.gear, version, notes) }, { strict: true }) as Rig;
-    return { rig: withPorts(withoutLooseCables(whole, notes)), notes };
+    return { rig: withPorts(withoutLooseCables(withStrangers(whole, notes), notes)), notes };
   } catch (error) {
     if (error instanceof ValidationError)
       throw new FileError(`Invalid rig file (${error.path ?? 'rig'}): ${error.message}`);
@@ -78,6 +81,17 @@ function gearIn(gear: unknown, version: unknown, notes: string[]): Rig['gear'] {
     return { ...filledIn(one as Rig['gear'][number], newGear({ id, name, kind })), kind, notes: said };
   });
   return version === 1 ? withOwnStreams(all) : all;
+}
+
+/** Whoever wrote the file mustn't decide who this computer talks to. */
+function withStrangers(rig: Rig, notes: string[]): Rig {
+  if (!rig.peers || rig.peers.length === 0) return rig;
+  const names = rig.peers.slice(0, MAX_NAMED).map(({ name }) => name);
+  const more = rig.peers.length > names.length ? ` and ${rig.peers.length - names.length} more` : '';
+  notes.push(
+    `Network peers in the file stay disconnected until you confirm them in Rig, under Ports: ${names.join(', ')}${more}.`,
+  );
+  return { ...rig, peers: rig.peers.map((peer) => ({ ...peer, fromFile: true })) };
 }
 
 /** Disconnected ports are kept: they work again when they are reconnected. */

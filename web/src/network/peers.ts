@@ -28,7 +28,8 @@ export function freeKey(name: string, peers: readonly RememberedPeer[]): string 
 export function peerFor(place: Place, weInvite: boolean, peers: readonly RememberedPeer[]): RememberedPeer {
   const { name, address, port } = place;
   const known = peers.find((peer) => peer.address === address && (weInvite ? peer.port === port : peer.name === name));
-  return { ...(known ?? { key: freeKey(name, peers), bufferMs: DEFAULT_BUFFER_MS }), name, address, port, weInvite };
+  const { key, bufferMs } = known ?? { key: freeKey(name, peers), bufferMs: DEFAULT_BUFFER_MS };
+  return { key, bufferMs, name, address, port, weInvite };
 }
 
 /**

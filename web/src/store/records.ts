@@ -131,6 +131,8 @@ export interface RememberedPeer {
   weInvite: boolean;
   /** Receive buffer: playout delay after the send time, ms. */
   bufferMs: number;
+  /** It came with a file and counts as a stranger: neither invited nor let in until somebody confirms it here. */
+  fromFile?: boolean;
 }
 
 /** What makes the gear play during a take. */

@@ -240,6 +240,7 @@ const peerSchema = object({
   port: number().integer().required().min(1).max(65_534),
   weInvite: boolean().required(),
   bufferMs: number().required().min(0).max(500),
+  fromFile: boolean(),
 });
 
 const validated = new WeakSet();

@@ -14,6 +14,7 @@ import {
   type Place,
 } from '../../network/api';
 import { isLive, isSamePlace, peerFor, peerInSession, withoutPeer, withPeer } from '../../network/peers';
+import { confirmedPeer } from '../../store/confirmed-peer';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
 import { SessionMark } from '../../parts/session-mark';
@@ -89,6 +90,7 @@ export function NetworkPanel({ rig }: { rig: Rig }) {
               sessions.findLast(({ key }) => key === peer.key)
             }
             onInvite={() => run(() => invite(peer))}
+            onConfirm={() => void changeRig((before) => withPeer(before, confirmedPeer(peer)))}
             onForget={() => void forget(peer, sessions)}
           />
         ))}
@@ -168,11 +170,13 @@ function PeerRow({
   peer,
   session,
   onInvite,
+  onConfirm,
   onForget,
 }: {
   peer: RememberedPeer;
   session: NetworkSession | undefined;
   onInvite: () => void;
+  onConfirm: () => void;
   onForget: () => void;
 }) {
   return (
@@ -181,7 +185,7 @@ function PeerRow({
         <span className="min-w-0 truncate">{peer.name}</span>
         <span className="flex shrink-0 items-center">
           <SessionMark session={session} weInvite={peer.weInvite} />
-          {peer.weInvite && !(session && isLive(session)) && (
+          {peer.weInvite && !peer.fromFile && !(session && isLive(session)) && (
             <Button tone="quiet" className="!px-1.5" aria-label={`Invite ${peer.name} again`} onClick={onInvite}>
               <RotateCw size={14} aria-hidden />
             </Button>
@@ -191,6 +195,14 @@ function PeerRow({
           </Button>
         </span>
       </div>
+      {peer.fromFile && (
+        <p className="flex items-center justify-between gap-2 text-xs text-attention">
+          <span>From a file, at {peer.address}. It stays disconnected until you confirm it.</span>
+          <Button aria-label={`Confirm ${peer.name}`} onClick={onConfirm}>
+            Confirm
+          </Button>
+        </p>
+      )}
       {session?.state === 'open' && (
         <p className="text-xs text-soft">
           {session.roundTripMs === null
