@@ -309,7 +309,8 @@ describe('a MIDI port disconnected and reconnected', () => {
     await page.driver.findElement(By.css('a[href="/run"]')).click();
   });
   afterAll(() => page.close());
-  const sent = () => page.driver.executeScript<{ bytes: number[]; atMs: number }[]>('return standIn.sent');
+  const sent = () =>
+    page.driver.executeScript<{ bytes: number[]; atMs: number; calledMs: number }[]>('return standIn.sent');
 
   test('during playback it resumes in time, with song position and continue, on the same grid', async () => {
     await page.press('Play');
@@ -332,6 +333,27 @@ describe('a MIDI port disconnected and reconnected', () => {
     const tickMs = 60_000 / 120 / 24;
     const gap = (ticks(after.slice(from))[0]! - ticks(before).at(-1)!) / tickMs;
     expect(Math.abs(gap - Math.round(gap))).toBeLessThan(0.001);
+  });
+
+  test('a page that was blocked for five seconds sends no burst: the gear is continued in place, and the Logbook says so', async () => {
+    await until(page, async () => (await sent()).length > 60, 'nothing is sent');
+    const blockedTo = await page.driver.executeScript<number>(
+      'const end = performance.now() + 5000; while (performance.now() < end); return end;',
+    );
+    await page.sees(/playing/);
+    const grid = (await sent()).filter(({ bytes }) => bytes[0] === 0xf8)[0]!.atMs;
+    const after = async () => (await sent()).filter(({ calledMs }) => calledMs >= blockedTo);
+    await until(page, async () => (await after()).length > 200, 'it did not go on');
+    const all = await after();
+    // At 120 BPM; a stop does good at any time.
+    expect(all.filter(({ bytes, atMs, calledMs }) => bytes[0] !== 0xfc && calledMs - atMs > 500)).toEqual([]);
+    const from = all.findLastIndex(({ bytes }) => bytes[0] === 0xfb);
+    expect(all.slice(from - 1, from + 2).map(({ bytes }) => bytes[0])).toEqual([0xf2, 0xfb, 0xf8]);
+    const tickMs = 60_000 / 120 / 24;
+    const off = all.slice(from + 1).map(({ atMs }) => (atMs - grid) / tickMs);
+    expect(Math.max(...off.map((ticks) => Math.abs(ticks - Math.round(ticks))))).toBeLessThan(0.001);
+    await page.go('logbook');
+    await page.sees(/The page was blocked for [45]\.\d s\. Gear on MIDI ports was stopped and continued in place\./);
   });
 
   test('incoming notes are routed to another port on another channel', async () => {

@@ -2,7 +2,7 @@ import { HUB_ID } from '@metronomo/core';
 import { ports, usePorts } from '../ports/port-registry';
 import { useSession } from '../studio/session';
 import type { Rig } from '../store/records';
-import { count } from '../words/numbers';
+import { count, decimal } from '../words/numbers';
 import { noteEvent } from '../store/events';
 import { rigChanges } from './rig-changes';
 
@@ -17,7 +17,13 @@ export function watchHistory(): void {
   watchLeader();
   watchLateness();
   watchFaults();
-  useSession.subscribe(({ inputProblem, lost }, before) => {
+  useSession.subscribe(({ inputProblem, lost, blocked }, before) => {
+    if (blocked && blocked !== before.blocked)
+      fault(
+        `The page was blocked for ${decimal(blocked.ms / 1000, 1)} s. Gear on MIDI ports was stopped and continued in place.`,
+        [],
+        true,
+      );
     if (lost && lost !== before.lost) fault(`${lost.why} It was restarted.`);
     if (inputProblem && inputProblem !== before.inputProblem) fault(inputProblem);
   });

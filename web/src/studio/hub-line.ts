@@ -4,14 +4,16 @@ import equal from 'fast-deep-equal';
 import { audioBufferMs, soundLeadMs } from '../audio/engine';
 import { monitorBlock, playClick, useListening } from '../audio/listening';
 import { eachPacked } from '../hub/packed-messages';
+import { StaleGate } from '../hub/stale-gate';
 import { RIBBON_LINES, type FromHub, type RibbonLine, type ToHub } from '../hub/protocol';
 import type { MidiPort, PortAdapter, Sent } from '../ports/port-adapter';
+import { kindOf } from '../ports/port-ids';
 import { ports } from '../ports/port-registry';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
 import { inputDesk } from './input';
 import { networkDoor } from './network-door';
 import { useSession } from './session';
-import { hub } from './workers';
+import { command, hub } from './workers';
 
 /** Delays below this are covered by the minimum lookahead. */
 const WORTH_TELLING_MS = 30;
@@ -22,6 +24,7 @@ export class HubLine {
   readonly #toWorker: MessagePort;
   readonly #forWorker: MessagePort;
   readonly #passedOn = new MessageChannel();
+  readonly #gate = new StaleGate();
   readonly #forget: () => void;
 
   constructor() {
@@ -71,7 +74,22 @@ export class HubLine {
     // Usually about 10 ms; the hub plans ahead for when either thread is busy.
     const neededMs = lastWakeMs === null ? 0 : performance.now() - lastWakeMs;
     if (neededMs > WORTH_TELLING_MS) this.post({ kind: 'needed', ms: neededMs });
-    eachPacked(messages, (portId, bytes, atMs) => ports.send(portId, bytes, atOnce ? null : atMs));
+    const nowMs = performance.now();
+    const beatMs = 60_000 / useSession.getState().snapshot.bpm;
+    eachPacked(messages, (portId, bytes, atMs) => {
+      if (atOnce) ports.send(portId, bytes, null);
+      else if (this.#gate.admits(portId, bytes, atMs, nowMs, beatMs)) ports.send(portId, bytes, atMs);
+    });
+    this.#continueAfterGap(nowMs);
+  }
+
+  /** As after a cable was unplugged: the gear is stopped, positioned and continued on the grid. */
+  #continueAfterGap(nowMs: number): void {
+    const ended = this.#gate.takeEnded().filter(({ portId }) => kindOf(portId) === 'midi');
+    if (ended.length === 0) return;
+    for (const { portId } of ended) command({ kind: 'rejoin', feedId: portId });
+    const sinceMs = Math.min(...ended.map((one) => one.sinceMs));
+    useSession.setState({ blocked: { ms: nowMs - sinceMs, atMs: nowMs } });
   }
 }
 

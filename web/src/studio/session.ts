@@ -29,6 +29,8 @@ interface SessionState {
   bufferMs: number | null;
   /** Why a worker doesn't run any more; null while all is well. */
   engineProblem: string | null;
+  /** When the page was last blocked for so long that messages were left out, and for how long, ms. */
+  blocked: { atMs: number; ms: number } | null;
   /** The worker lost last, and why. */
   lost: { which: 'hub' | 'measure'; why: string } | null;
   undo: Rig[];
@@ -64,6 +66,7 @@ export const useSession = create<SessionState>(() => ({
   inputProblem: null,
   bufferMs: null,
   engineProblem: null,
+  blocked: null,
   lost: null,
   undo: [],
   redo: [],
