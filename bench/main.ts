@@ -38,6 +38,12 @@ const IN_BROWSER: Record<string, Figures> = {
   memory: () => memoryFigures(Number(process.env['BENCH_MINUTES'] ?? 3)),
 };
 
+/** As soon as they are measured: all of them take over ten minutes. */
+function print(name: string, figures: readonly Figure[]): void {
+  console.log(`${name}:`);
+  for (const { what, ours, beside } of figures) console.log(`  ${what}\n    ${ours}\n    beside: ${beside || '—'}`);
+}
+
 /** All figures, or the named ones: `npm run bench -- run page`. */
 async function main(names: readonly string[]): Promise<void> {
   console.log(
@@ -45,10 +51,11 @@ async function main(names: readonly string[]): Promise<void> {
   );
   const browser = existsSync('/usr/bin/chromium') && existsSync('web/dist/index.html');
   const all = { ...IN_NODE, ...(browser ? IN_BROWSER : {}) };
-  const figures: Figure[] = [];
+  const unknown = names.filter((name) => !(name in all));
+  if (unknown.length > 0)
+    console.log(`No such figures: ${unknown.join(', ')}. There are ${Object.keys(all).join(', ')}.`);
   for (const [name, measure] of Object.entries(all))
-    if (names.length === 0 || names.includes(name)) figures.push(...(await measure()));
-  console.table(Object.fromEntries(figures.map(({ what, ours, beside }) => [what, { ours, beside }])));
+    if (names.length === 0 || names.includes(name)) print(name, await measure());
   if (!browser) console.log('The page was not measured: it needs Chromium and a build (npm run build).');
 }
 

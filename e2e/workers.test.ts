@@ -149,6 +149,35 @@ describe('workers lost during a take', () => {
   });
 });
 
+describe('a server that is gone', () => {
+  let page: Page;
+  beforeAll(async () => {
+    page = await openBrowser();
+    await page.open('/run');
+  });
+  afterAll(() => page.close());
+
+  test('views that were never opened open without it, playback goes on, and a take is recorded', async () => {
+    await page.press('Play');
+    await page.sees(/11 of 11\s+locked/);
+    // Loaded while the page was idle.
+    const loaded = () =>
+      page.driver.executeScript<number>(
+        `return performance.getEntriesByType('resource').filter(({ name }) => /(rig|bench|logbook)-view.*\\.js$/.test(name)).length`,
+      );
+    await page.driver.wait(async () => (await loaded()) === 3, 20_000, 'views are not loaded');
+    await page.loseServer();
+    for (const view of ['Rig', 'Logbook', 'Align', 'Bench']) {
+      await page.driver.findElement(By.css(`a[href="/${view.toLowerCase()}"]`)).click();
+      await page.sees(/11 of 11\s+locked/);
+    }
+    await page.press('Record take M');
+    await page.sees(/Measuring: [2-4] of/, 30_000);
+    await page.press('Finish early');
+    await page.sees('Take finished early. Everything captured until then is saved.', 30_000);
+  });
+});
+
 describe('storage that runs full', () => {
   let page: Page;
   beforeAll(async () => {

@@ -4,7 +4,7 @@ import '@fontsource/b612-mono/400.css';
 import './app/styles.css';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
-import { App } from './app/app';
+import { App, preloadViews } from './app/app';
 import { OtherTab } from './app/other-tab';
 import { applySheet } from './app/sheet';
 import { loadFilesWorker } from './files/files-flow';
@@ -39,6 +39,7 @@ async function start({ take = false } = {}): Promise<void> {
         <App />
       </StrictMode>,
     );
+    preloadViews();
   } catch (error) {
     root.render(<StartFailed error={error} />);
   }
