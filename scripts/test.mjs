@@ -81,6 +81,7 @@ const toolsAreHere = ensureTools();
 const built = await step('build', 'npm', ['run', '-s', 'build']);
 await jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']);
 const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await toolsAreHere) ? 0 : 1})`]);
+await step('attack', 'npm', ['run', '-s', 'attack', '--', '--count', '3000']);
 const reading = readInTheBackground();
 if (built && tools) {
   await browser('browser, untimed', '--testPathPatterns', UNTIMED);
