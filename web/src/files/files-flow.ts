@@ -10,8 +10,11 @@ import { noteEvent } from '../store/events';
 import { newDatabaseName, replaceOwnData } from '../store/own-data';
 import { listRigs } from '../store/rigs';
 import { WorkerLink } from '../workers/worker-link';
+import type { Rig } from '../store/records';
 import type { Preference } from './merge';
 import type { Preview, FilesWorkerApi } from './protocol';
+import type { Opened } from './read-any';
+import { FileError } from './text-file';
 import { count, whole } from '../words/numbers';
 
 /** The worker that reads and writes files, so that the screen doesn't wait for it. */
@@ -73,6 +76,27 @@ export async function saveAll(which: 'own' | 'demo'): Promise<void> {
   }
 }
 
+/** What ends the wait for a file that is being read. */
+const reading: { cancel: (() => void) | null } = { cancel: null };
+
+/**
+ * Reads a single file in the worker: reading and checking a large one takes seconds, in which the clock goes on.
+ * @throws Error with a message for the musician, also if it is cancelled.
+ */
+export async function readFile(file: File, rig: Rig): Promise<Opened> {
+  useFilesFlow.setState({ flow: { state: 'working', doing: `Reading ${file.name}`, done: 0, all: 0 }, problem: null });
+  // Parsing can't be interrupted; the worker finishes it, and nobody takes the result.
+  const cancelled = new Promise<never>((_, reject) => {
+    reading.cancel = () => reject(new FileError('Cancelled.'));
+  });
+  try {
+    return await Promise.race([files.read(file, file.name, rig), cancelled]);
+  } finally {
+    reading.cancel = null;
+    useFilesFlow.setState({ flow: idle });
+  }
+}
+
 /** Reads a ZIP into a separate database for the preview. */
 export async function previewFile(file: File): Promise<void> {
   try {
@@ -85,6 +109,7 @@ export async function previewFile(file: File): Promise<void> {
 }
 
 export function cancelFiles(): void {
+  reading.cancel?.();
   void files.cancel();
 }
 

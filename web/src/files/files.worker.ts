@@ -5,6 +5,7 @@ import { databaseNamed } from '../store/database';
 import { listOfTakes } from '../history/logbook';
 import { differences, merge, undoMerge, type Merged } from './merge';
 import type { FilesWorkerApi } from './protocol';
+import { readAny } from './read-any';
 import { readArchive } from './read-archive';
 import { writeTakeCsv } from './take-csv';
 import { FileError } from './text-file';
@@ -20,6 +21,7 @@ const begin = () => {
 
 const api: FilesWorkerApi & Lifeline = {
   holdLifeline,
+  read: readAny,
   async writeAll(name, tell) {
     return writeArchive(databaseNamed(name), throttled(tell), begin());
   },

@@ -4,12 +4,12 @@ import { switchRig } from '../studio/rig';
 import { otherTicks } from '../store/clock-takes';
 import { database } from '../store/database';
 import { noteEvent } from '../store/events';
+import { knownIntact } from '../store/quarantine';
 import type { CapturedStream, Rig } from '../store/records';
 import { freeRigName, saveRig } from '../store/rigs';
 import { deleteStream, keepMessages, MAX_KEPT_MESSAGES } from '../store/streams';
 import { deleteTake } from '../store/takes';
-import { useFilesFlow } from './files-flow';
-import { readAny } from './read-any';
+import { readFile, useFilesFlow } from './files-flow';
 import type { TakeFile } from './take-file';
 import { FileError } from './text-file';
 import { exactDayAndTime } from '../parts/dates';
@@ -19,7 +19,7 @@ import { count } from '../words/numbers';
 export async function openAny(file: File, rig: Rig): Promise<boolean> {
   useFilesFlow.setState({ problem: null });
   try {
-    const opened = await readAny(file, file.name, rig);
+    const opened = await readFile(file, rig);
     switch (opened.what) {
       case 'archive':
         return true;
@@ -35,6 +35,7 @@ export async function openAny(file: File, rig: Rig): Promise<boolean> {
         break;
       case 'table': {
         const { take } = opened;
+        knownIntact(database, 'takes', take.id);
         await database.takes.add(take);
         const names = take.lines.map(({ name }) => name).join(', ');
         showToast(`Imported ${names} from ${file.name}.`, () => void deleteTake(take.id));
@@ -67,10 +68,12 @@ async function importTake(file: TakeFile, rig: Rig, fileName: string): Promise<v
   if (file.what === 'take') {
     // Its audio is a separate file.
     const status = file.take.status === 'recording' ? 'interrupted' : file.take.status;
+    knownIntact(database, 'takes', file.take.id);
     await database.takes.add({ ...file.take, rigId: rig.id, frames: 0, status });
     if (file.run.length > 0)
       await database.ticks.add({ takeId: take.id, index: 0, times: Float64Array.from(file.run) });
   } else {
+    knownIntact(database, 'clockTakes', file.take.id);
     await database.clockTakes.add({ ...file.take, rigId: rig.id });
     await database.ticks.add({ takeId: take.id, index: 0, times: Float64Array.from(file.ticksMs) });
     if (file.againstMs.length > 0)

@@ -1,5 +1,7 @@
 import type { ArchiveContents } from './read-archive';
+import type { Rig } from '../store/records';
 import type { Differences, Preference } from './merge';
+import type { Opened } from './read-any';
 import type { Progress } from './zip-entries';
 
 /** Data read from a file, for the preview. */
@@ -13,6 +15,8 @@ export interface Preview {
 }
 
 export interface FilesWorkerApi {
+  /** Reads and checks a single file, as `readAny` does. */
+  read(file: Blob, name: string, rig: Rig): Promise<Opened>;
   /** Exports a database as a ZIP. */
   writeAll(name: string, tell: Progress): Promise<Blob>;
   /**

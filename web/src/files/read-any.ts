@@ -7,6 +7,7 @@ import {
   WavError,
   type CapturedMessage,
 } from '@metronomo/core';
+import { takeSchema } from '../store/record-schemas';
 import type { Rig, Take } from '../store/records';
 import { readRigFile, type OpenedRig } from './rig-file';
 import { readTakeCsv } from './take-csv';
@@ -60,10 +61,22 @@ async function read(file: Blob, name: string, rig: Rig): Promise<Opened> {
   if (text.startsWith('# metronomo messages')) return { what: 'messages', messages: readMessageText(text) };
   if (/^\s*[[{]/.test(text)) return readJson(text);
   if (/^[^\n]*\bdue_ms\b/.test(text) || name.toLowerCase().endsWith('.csv'))
-    return { what: 'table', take: readTakeCsv(text, rig, name) };
+    return { what: 'table', take: checkedTake(readTakeCsv(text, rig, name)) };
   throw new FileError(
     'Metronomo can’t read this type of file. It imports its own ZIP, JSON and text files, Standard MIDI Files, WAV, and CSV files of beats.',
   );
+}
+
+/** As every stored take is checked when it is read again: what wouldn't pass then isn't imported now. */
+function checkedTake(take: Take): Take {
+  try {
+    takeSchema.validateSync(take, { strict: true });
+    return take;
+  } catch (error) {
+    throw new FileError(`This file can’t be imported: ${error instanceof Error ? error.message.slice(0, 200) : ''}`, {
+      cause: error,
+    });
+  }
 }
 
 function readJson(text: string): Opened {

@@ -21,10 +21,19 @@ interface Keyed {
 /** Records already validated: records are read again and again, but validated once. */
 const checkedTables = new Set<string>();
 
+/** A record that was validated elsewhere, as in the worker that read it from a file: it isn't validated again here. */
+export function knownIntact(from: Database, table: CheckedTable, id: string): void {
+  checkedTables.add(keyOf(from, table, id));
+}
+
+function keyOf(from: Database, table: CheckedTable, id: string): string {
+  return `${from.name} ${table} ${id}`;
+}
+
 /** The valid records. Damaged ones are moved aside soon after, from where they can be exported. */
 export function intactOf<Row extends Keyed>(from: Database, table: CheckedTable, rows: readonly Row[]): Row[] {
   return rows.filter((row) => {
-    const problem = problemOf(`${from.name} ${table} ${row.id}`, SCHEMAS[table], row);
+    const problem = problemOf(keyOf(from, table, row.id), SCHEMAS[table], row);
     // Called from read-only live queries, so defer the write.
     if (problem !== null) setTimeout(() => void quarantine(from, table, row, problem).catch(() => undefined));
     return problem === null;
@@ -34,7 +43,7 @@ export function intactOf<Row extends Keyed>(from: Database, table: CheckedTable,
 /** Moves a table's damaged records aside. */
 export async function quarantineDamaged(from: Database, table: CheckedTable): Promise<void> {
   for (const row of await from.table<Keyed, string>(table).toArray()) {
-    const problem = problemOf(`${from.name} ${table} ${row.id}`, SCHEMAS[table], row);
+    const problem = problemOf(keyOf(from, table, row.id), SCHEMAS[table], row);
     if (problem !== null) await quarantine(from, table, row, problem);
   }
 }
