@@ -72,8 +72,9 @@ const readInTheBackground = async () => {
     await step(name, 'nice', ['-n', '19', 'npm', 'run', '-s', check]);
 };
 const browser = (name, ...paths) => jest(name, ['--selectProjects', 'e2e', '--runInBand', ...paths]);
-/** Browser tests that render and read files without measuring time. */
+/** Tests that render, and read files, without measuring time; and those that mostly wait. */
 const UNTIMED = 'e2e/(rig|recording|sound-font)\\.test';
+const WAITING = 'e2e/workers\\.test';
 
 // The browser tests mostly wait and use little more than one of two cores. The static checks run meanwhile at the
 // lowest priority, beside those tests that measure no time.
@@ -84,8 +85,11 @@ const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await
 await step('attack', 'npm', ['run', '-s', 'attack', '--', '--count', '3000']);
 const reading = readInTheBackground();
 if (built && tools) {
-  await browser('browser, untimed', '--testPathPatterns', UNTIMED);
-  await browser('browser, timed', '--testPathIgnorePatterns', UNTIMED);
+  await Promise.all([
+    browser('browser, untimed', '--testPathPatterns', UNTIMED),
+    browser('browser, waiting', '--testPathPatterns', WAITING),
+  ]);
+  await browser('browser, timed', '--testPathIgnorePatterns', UNTIMED, WAITING);
 }
 await reading;
 

@@ -15,7 +15,7 @@ const loadLogbook = () =>
 export function preloadViews(): void {
   const load = () => {
     for (const view of [loadBench, loadRig, loadLogbook])
-      // Whoever opens it while the server is away is told so, and can try again.
+      // Without a server it fails here without harm; opening the view tries again and shows the error.
       view().catch(() => undefined);
   };
   if ('requestIdleCallback' in window) window.requestIdleCallback(load, { timeout: PRELOAD_WITHIN_MS });

@@ -18,7 +18,7 @@ test('what is older than a beat isn’t sent, except what ends something', () =>
   expect([sent(TICK, 499), sent(TICK, -60)]).toEqual([true, true]);
 });
 
-test('a gap is over once its port is current, and is told once, with its beginning', () => {
+test('a gap is over once its port is current, and is reported once, with its beginning', () => {
   const gate = new StaleGate();
   for (let atMs = 0; atMs < 20_000; atMs += 20) gate.admits('a', TICK, atMs, 20_000, BEAT_MS);
   expect(gate.takeEnded()).toEqual([{ portId: 'a', sinceMs: 0 }]);

@@ -29,6 +29,40 @@ export async function listTakesOf(rigId: string, kind: TakeKind, most = MAX_AT_W
   return intactOf(database, 'takes', takes);
 }
 
+/** A take in a list. */
+export interface TakeHead {
+  id: string;
+  kind: TakeKind;
+  startedAt: number;
+}
+
+/** The newest finished takes of some kinds, newest first: from the indexes, without reading the takes. */
+export async function listTakeHeads(
+  rigId: string,
+  kinds: readonly TakeKind[],
+  most = MAX_AT_WORK,
+): Promise<TakeHead[]> {
+  const running = new Set(await database.takes.where('status').equals('recording').primaryKeys());
+  const heads = await Promise.all(
+    kinds.map(async (kind) => {
+      const those = () =>
+        database.takes
+          .where('[rigId+kind+startedAt]')
+          .between([rigId, kind, Dexie.minKey], [rigId, kind, Dexie.maxKey])
+          .reverse()
+          .limit(most);
+      const keys = (await those().keys()) as unknown as [string, TakeKind, number][];
+      const ids = await those().primaryKeys();
+      return ids.map((id, i) => ({ id, kind, startedAt: keys[i]?.[2] ?? 0 }));
+    }),
+  );
+  return heads
+    .flat()
+    .filter(({ id }) => !running.has(id))
+    .sort((a, b) => b.startedAt - a.startedAt)
+    .slice(0, most);
+}
+
 export function countTakes(rigId: string): Promise<number> {
   return ofRig(rigId).count();
 }

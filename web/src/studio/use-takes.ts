@@ -1,7 +1,7 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useSession } from './session';
 import type { Take, TakeKind } from '../store/records';
-import { countTakes, listTakes, listTakesOf, loadTake } from '../store/takes';
+import { countTakes, listTakeHeads, listTakes, listTakesOf, loadTake, type TakeHead } from '../store/takes';
 
 const NONE: Take[] = [];
 
@@ -21,6 +21,14 @@ export function useLatestTake(): Take | null {
 export function useTakesOf(kind: TakeKind, most?: number): Take[] {
   const rigId = useSession(({ rig }) => rig?.id);
   return useLiveQuery(() => (rigId ? listTakesOf(rigId, kind, most) : NONE), [rigId, kind, most]) ?? NONE;
+}
+
+const NO_HEADS: TakeHead[] = [];
+
+/** Id, kind and time of the current rig's newest takes of some kinds, newest first; live. `kinds` has to keep its identity. */
+export function useTakeHeads(kinds: readonly TakeKind[]): TakeHead[] {
+  const rigId = useSession(({ rig }) => rig?.id);
+  return useLiveQuery(() => (rigId ? listTakeHeads(rigId, kinds) : NO_HEADS), [rigId, kinds]) ?? NO_HEADS;
 }
 
 /** As many as a trend can show. */

@@ -1,11 +1,12 @@
 import { Copy, Trash2 } from 'lucide-react';
+import { useMemo } from 'react';
 import { useNavigate } from 'react-router';
 import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
 import { database } from '../../store/database';
-import type { Take } from '../../store/records';
+import type { Take, TakeKind } from '../../store/records';
 import { deleteTake } from '../../store/takes';
-import { useTakes } from '../../studio/use-takes';
+import { useTakeHeads } from '../../studio/use-takes';
 import { decimal, whole } from '../../words/numbers';
 import { exactDayAndTime, dayAndTime } from '../../parts/dates';
 
@@ -17,7 +18,11 @@ const LONGEST_NOTE = 200;
 /** The take's title, conditions and note; switch to another take, copy the results, delete. */
 export function TakeHeader({ take, title, rows }: { take: Take; title: string; rows: Row[] }) {
   const question = take.plan?.question;
-  const others = useTakes().filter(({ plan, status }) => plan?.question === question && status !== 'recording');
+  const kinds = useMemo((): TakeKind[] => (question ? [question] : ['take', 'proof', 'recording']), [question]);
+  const heads = useTakeHeads(kinds);
+  const { id, kind, startedAt } = take;
+  // One that storage has no room for counts as unfinished there.
+  const others = heads.some((head) => head.id === id) ? heads : [{ id, kind, startedAt }, ...heads];
   const navigate = useNavigate();
   const remove = async () => {
     const undo = await deleteTake(take.id);
@@ -39,9 +44,9 @@ export function TakeHeader({ take, title, rows }: { take: Take; title: string; r
           value={take.id}
           onChange={({ target }) => void navigate(`/bench/${target.value}`)}
         >
-          {others.map(({ id, startedAt, proof }) => (
+          {others.map(({ id, startedAt, kind }) => (
             <option key={id} value={id}>
-              {exactDayAndTime(startedAt)} {proof && 'Proof'}
+              {exactDayAndTime(startedAt)} {kind === 'proof' && 'Proof'}
             </option>
           ))}
         </select>
