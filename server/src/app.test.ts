@@ -86,13 +86,16 @@ test('reports its version, and serves the build', async () => {
 
 test('one address: a page under localhost is sent to 127.0.0.1, where its data are', async () => {
   const { hostname, port } = new URL(url);
-  const answer = await new Promise<{ status: number; to: string | undefined }>((resolve) => {
-    const headers = { host: `localhost:${port}` };
-    request({ hostname, port, path: '/bench/take?a=1', headers }, (response) =>
-      resolve({ status: response.resume().statusCode ?? 0, to: response.headers.location }),
-    ).end();
-  });
-  expect(answer).toEqual({ status: 302, to: `${url}/bench/take?a=1` });
+  const answer = (host: string) =>
+    new Promise<{ status: number; to: string | undefined }>((resolve) => {
+      request({ hostname, port, path: '/bench/take?a=1', headers: { host } }, (response) =>
+        resolve({ status: response.resume().statusCode ?? 0, to: response.headers.location }),
+      ).end();
+    });
+  expect(await answer(`localhost:${port}`)).toEqual({ status: 302, to: `${url}/bench/take?a=1` });
+  // Through a tunnel, the browser knows another port.
+  expect((await answer('localhost:8080')).to).toBe('http://127.0.0.1:8080/bench/take?a=1');
+  expect((await answer(`127.0.0.1:${port}`)).status).toBe(200);
 });
 
 test('with a certificate it serves HTTPS', async () => {

@@ -61,10 +61,10 @@ export function createApp({ webRoot, version, logger, network }: AppSettings): K
  */
 function oneOrigin(): Koa.Middleware {
   return (ctx: Context, next: Next) => {
-    const { localAddress, localPort } = ctx.req.socket;
-    const isOther = ctx.hostname === 'localhost' && localAddress === LOOPBACK && !ctx.secure;
+    const isOther = ctx.hostname === 'localhost' && ctx.req.socket.localAddress === LOOPBACK && !ctx.secure;
     if (!isOther || isApi(ctx.path) || ctx.get('x-forwarded-host') !== '') return next();
-    ctx.redirect(`http://${LOOPBACK}:${localPort}${ctx.url}`);
+    // With the port as the browser knows it: through a tunnel it is another one.
+    ctx.redirect(`http://${ctx.host.replace('localhost', LOOPBACK)}${ctx.url}`);
     return undefined;
   };
 }

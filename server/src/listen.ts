@@ -20,11 +20,11 @@ export function listen(
   certificate: Certificate | null = null,
 ): Promise<{ server: Server; url: string }> {
   return new Promise((resolve, reject) => {
-    const respond = app.callback();
-    const answer: typeof respond = (request, response) => respond(request, response);
+    const answer = app.callback();
     const server = certificate ? createSecureServer(certificate, answer) : createServer(answer);
-    server.on('error', reject);
+    server.once('error', reject);
     server.once('listening', () => {
+      server.off('error', reject);
       const address = server.address() as AddressInfo;
       const name = address.family === 'IPv6' ? `[${address.address}]` : address.address;
       resolve({ server, url: `http${certificate ? 's' : ''}://${name}:${address.port}` });

@@ -98,7 +98,7 @@ export async function analyzeTake(take: Take | null): Promise<Take | null> {
     ...(computeMs && { computeMs }),
   });
   showToast(
-    'Browser storage is full. The audio of this take is saved, but its results only until the page is closed. Delete takes you don’t need in Logbook.',
+    'Browser storage is full. The audio of this take is saved; its results are kept only until you close the page. Delete takes you don’t need in Logbook.',
   );
   return measured;
 }

@@ -8,6 +8,7 @@ import { loadTicks, otherTicks } from '../store/clock-takes';
 import type { ClockTake, Take } from '../store/records';
 import { moveStem, readStem } from './stems';
 import { deleteTake, loadChannel, loadPieces, pieceLengths } from '../store/takes';
+import { isStorageFull } from '../store/unsaved';
 import { analyzeClock } from './analyze-clock';
 import { analyzeStored } from './analyze-stored';
 import { analyzeTake, type LoadChannel } from './analyze-take';
@@ -63,7 +64,10 @@ const api: MeasureWorkerApi & Lifeline = {
     const measured = await analyzeTake(recorded, channelsOf(recorded.id));
     const saved = await database.takes.put(measured).then(
       () => true,
-      () => false,
+      (error: unknown) => {
+        if (!isStorageFull(error)) throw error;
+        return false;
+      },
     );
     return { take: measured, saved };
   },

@@ -26,12 +26,6 @@ export async function ensureRigs(): Promise<void> {
   }
 }
 
-/** Whether an error means that there is no room left in the browser's storage. */
-export function isStorageFull(error: unknown): boolean {
-  if (!(error instanceof Error)) return false;
-  return /QuotaExceeded/.test(`${error.name} ${error.message}`) || ('inner' in error && isStorageFull(error.inner));
-}
-
 function databaseOf({ demo }: Pick<Rig, 'demo'>): Database {
   return demo ? demoDatabase() : ownDatabase();
 }

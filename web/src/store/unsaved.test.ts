@@ -1,4 +1,4 @@
-import { saveHeld, updateOrHold, withUnsaved } from './unsaved';
+import { isStorageFull, saveHeld, updateOrHold, withUnsaved } from './unsaved';
 
 const saved: object[] = [];
 const disk = { full: true };
@@ -17,4 +17,17 @@ test('what storage has no room for is read until it can be saved, together with 
   await saveHeld();
   expect(saved).toEqual([{ id: 'take', status: 'interrupted', frames: 12 }]);
   expect(withUnsaved({ id: 'take', frames: 0 })).toEqual({ id: 'take', frames: 0 });
+});
+
+test('full storage is distinguished from other failures, also as Dexie and a worker pass it on', () => {
+  const named = (name: string, message = '') => Object.assign(new Error(message), { name });
+  const wrapped = Object.assign(named('AbortError'), { inner: named('QuotaExceededError') });
+  const all = [named('QuotaExceededError'), named('Error', 'QuotaExceededError'), wrapped];
+  expect(all.map(isStorageFull)).toEqual([true, true, true]);
+  expect([named('DatabaseClosedError'), named('AbortError'), 'full', null].map(isStorageFull)).toEqual([
+    false,
+    false,
+    false,
+    false,
+  ]);
 });

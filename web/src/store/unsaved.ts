@@ -1,3 +1,9 @@
+/** Whether an error means that there is no room left in the browser's storage. */
+export function isStorageFull(error: unknown): boolean {
+  if (!(error instanceof Error)) return false;
+  return /QuotaExceeded/.test(`${error.name} ${error.message}`) || ('inner' in error && isStorageFull(error.inner));
+}
+
 /** A table of records with an id, as Dexie has them. */
 interface Updatable {
   update(id: string, changes: never): PromiseLike<number>;
