@@ -2,7 +2,7 @@ import { mkdirSync } from 'node:fs';
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { By } from 'selenium-webdriver';
+import { By, until } from 'selenium-webdriver';
 import { openBrowser } from './browser';
 import { bursts, every, saveWav } from './sounds';
 
@@ -37,6 +37,8 @@ try {
   await page.go('bench');
   await page.press('Record take M');
   await page.sees('95% interval', 60_000);
+  // Drawn once the analyzer is done with all devices.
+  await page.driver.wait(until.elementLocated(By.css('[aria-label="Selected beat"] path')), 60_000);
   await picture('bench');
   await page.go('align');
   await page.press('Align all');

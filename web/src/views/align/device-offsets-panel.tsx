@@ -15,7 +15,8 @@ export function DeviceOffsetsPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
     <div className="flex flex-col gap-4 px-5 py-4">
       <p className="max-w-prose text-sm text-soft">
         The hub can shift each follower’s sync earlier or later right away. Devices and apps with an offset setting of
-        their own can hold the offset instead, and stay in time even without the hub. Use one or the other, never both.
+        their own can hold the offset instead, and stay in time even without the hub. Use one or the other. Only on a
+        shared wire, use the device’s to correct what the wire’s offset leaves.
       </p>
       <ul className="grid grid-cols-1 items-start gap-4 md:grid-cols-2 xl:grid-cols-3">
         {plan.rows
