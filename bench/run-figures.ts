@@ -1,11 +1,6 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { By } from 'selenium-webdriver';
-import type { Cable, Socket } from '../core/src/rig/rig';
-import { fromShelf } from '../core/src/rig/shelf';
 import { openBrowser, type Page } from '../e2e/browser';
 import { withMidi } from '../e2e/page-stand-ins';
+import { openBoxes } from './boxes';
 import type { Figure } from './figures';
 import { MachineWatch } from './machine';
 
@@ -38,7 +33,7 @@ export async function runFigures(measureMs = MEASURE_MS): Promise<Figure[]> {
   const page = await openBrowser();
   try {
     await withMidi(page.driver, { outputs: FEEDS });
-    await openSixteen(page);
+    await openBoxes(page, { count: FEEDS, bpm: BPM });
     const quiet = await playFor(page, measureMs, 0);
     const ours = await playFor(page, measureMs, 100);
     const plain = await timerLoop(page, measureMs / 2);
@@ -77,18 +72,6 @@ function spread(lookaheads: Run['lookaheads']): string {
   const sorted = lookaheads.map(({ ms }) => ms).sort((a, b) => a - b);
   const at = (share: number) => sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * share))] ?? NaN;
   return `${at(0.5)} ms the median, ${at(0.9)} at p90, ${at(1)} the most`;
-}
-
-async function openSixteen(page: Page): Promise<void> {
-  await page.open('/rig');
-  const file = join(mkdtempSync(join(tmpdir(), 'metronomo-bench-')), 'sixteen.rig.json');
-  writeFileSync(file, JSON.stringify({ metronomoRig: 1, rig: sixteen() }));
-  await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
-  await page.sees('Opened Sixteen.');
-  await page.press('Ports');
-  await page.press('Connect MIDI ports');
-  await page.sees('connected');
-  await page.driver.findElement(By.css('a[href="/run"]')).click();
 }
 
 /** Records the page's frame intervals. */
@@ -148,34 +131,6 @@ async function timerLoop(page: Page, ms: number): Promise<Counted> {
        setTimeout(() => { clearInterval(hold); clearInterval(loop); done({ ...standIn.counted }); }, ${ms});
      });`,
   );
-}
-
-function sixteen() {
-  const hubSockets: Socket[] = Array.from({ length: FEEDS }, (_, i) => ({
-    id: `p${i + 1}`,
-    label: `Attic in ${i + 1}`,
-    direction: 'out',
-    link: 'din',
-    portId: `midi:attic-${i + 1}`,
-  }));
-  const gear = hubSockets.map(({ portId }, i) => ({
-    ...fromShelf('beatBox', `g${i + 1}`, `Box ${i + 1}`),
-    icon: null,
-    checked: [],
-    place: null,
-    portId,
-    sends: { clock: true, transport: true, position: true },
-    noteChannel: 10,
-    returnChannel: null,
-  }));
-  const cables: Cable[] = gear.map(({ id }, i) => ({
-    id: `c${i + 1}`,
-    from: { gearId: 'hub', socketId: `p${i + 1}` },
-    to: { gearId: id, socketId: 'in' },
-    notesPerSecond: 0,
-  }));
-  const input = { sourceId: 'none', label: 'none', clickChannel: 0 };
-  return { name: 'Sixteen', bpm: BPM, gear, hubSockets, cables, leaders: ['hub'], input };
 }
 
 function delay(ms: number): Promise<void> {

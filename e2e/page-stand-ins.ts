@@ -16,7 +16,7 @@ export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}
     driver,
     `(() => {
       const sent = [];
-      const counted = { all: 0, late: 0, latestMs: 0 };
+      const counted = { all: 0, late: 0, latestMs: 0, lateAtMs: [] };
       const common = () => ({ manufacturer: '', version: '1', state: 'connected', connection: 'closed' });
       const output = (number) => {
         const port = Object.assign(new EventTarget(), {
@@ -31,9 +31,10 @@ export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}
             if (timestamp > 0 && calledMs > timestamp) {
               counted.late++;
               counted.latestMs = Math.max(counted.latestMs, calledMs - timestamp);
+              if (counted.lateAtMs.length < 10000) counted.lateAtMs.push(Date.now());
             }
             if (${outputs} === 1) sent.push({ bytes, atMs: timestamp, calledMs });
-            window.standIn.onSend?.(bytes, timestamp || calledMs);
+            window.standIn.onSend?.(bytes, timestamp || calledMs, this.id);
           },
           clear() {}, open: async () => port, close: async () => port,
         });
@@ -118,7 +119,8 @@ export function withLoop(
         source.start((atMs + ${latencyMs}) / 1000 + middle());
       };
       let tick = 0, playing = false;
-      window.standIn.onSend = (bytes, atMs) => {
+      window.standIn.onSend = (bytes, atMs, portId) => {
+        if (portId !== 'attic-1') return;
         if (bytes[0] === 0xfa || bytes[0] === 0xfb) { tick = 0; playing = true; }
         if (bytes[0] === 0xfc) playing = false;
         if (bytes[0] === 0xf8 && playing && tick++ % 24 === 0) burst(atMs);

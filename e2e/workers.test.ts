@@ -2,6 +2,7 @@ import { statSync } from 'node:fs';
 import { By, until } from 'selenium-webdriver';
 import type { Driver } from 'selenium-webdriver/chrome';
 import { openBrowser, type Page } from './browser';
+import { DevTools } from './dev-tools';
 import { stored, withMidi, withMortalWorkers } from './page-stand-ins';
 
 interface StoredTake {
@@ -65,6 +66,21 @@ describe('a hub that is lost while it plays to a MIDI port', () => {
     const [, low = 0, high = 0] = before.at(-1)!.bytes;
     expect(Math.round((ticks(after)[0]! - ticks(before)[0]!) / tickMs)).toBe(6 * (low + 128 * high));
     expect(await page.complaints()).toEqual([]);
+  });
+
+  test('a hub in an endless loop is noticed by its heartbeat, and playback continues', async () => {
+    const inside = await DevTools.open(page.driver);
+    await page.driver.wait(async () => (await sent()).length > 100, 15_000);
+    await page.driver.executeScript('standIn.sent.length = 0');
+    inside.hang('hub');
+    await page.sees('The hub stopped responding. It was restarted, and playback resumed.');
+    inside.close();
+    await page.driver.wait(async () => ticks(await sent()).length > 60, 15_000);
+    const all = await sent();
+    const from = all.findIndex(({ bytes }) => bytes[0] === 0xfb);
+    // Two seconds without an answer, up to half a second until the next question, and the restart.
+    expect(all[from]!.atMs - all[0]!.atMs).toBeLessThan(4000);
+    expect(ticks(all.slice(from)).length).toBeGreaterThan(24);
   });
 });
 

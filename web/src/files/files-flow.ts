@@ -24,6 +24,7 @@ const filesLink = new WorkerLink<FilesWorkerApi>({
   setUp: () => Promise.resolve(),
   // The operation under way fails, and says so.
   onLost: () => undefined,
+  longCalls: ['read', 'writeAll', 'preview', 'merge', 'undoMerge', 'soundOf', 'tableOf', 'sizes'],
 });
 export const files = filesLink.api;
 

@@ -1,5 +1,5 @@
 import * as Comlink from 'comlink';
-import { holdLifeline } from '../workers/lifeline';
+import { heartbeat, holdLifeline } from '../workers/lifeline';
 import type { Lifeline } from '../workers/worker-link';
 import { databaseNamed } from '../store/database';
 import { listOfTakes } from '../history/logbook';
@@ -21,6 +21,7 @@ const begin = () => {
 
 const api: FilesWorkerApi & Lifeline = {
   holdLifeline,
+  heartbeat,
   read: readAny,
   async writeAll(name, tell) {
     return writeArchive(databaseNamed(name), throttled(tell), begin());

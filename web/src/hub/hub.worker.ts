@@ -12,7 +12,7 @@ import {
   type TimedMessage,
 } from '@metronomo/core';
 import { CLICK_PORT, kindOf, networkPortId, peerKeyOf } from '../ports/port-ids';
-import { holdLifeline } from '../workers/lifeline';
+import { heartbeat, holdLifeline } from '../workers/lifeline';
 import type { Lifeline } from '../workers/worker-link';
 import { WireSocket } from '../network/wire-socket';
 import { LeaderMemory } from './leader-memory';
@@ -74,6 +74,7 @@ const wire = new WireSocket(now, (state) => post({ kind: 'network', state }));
 
 const api: HubWorkerApi & Lifeline = {
   holdLifeline,
+  heartbeat,
   start(timeOrigin, bpm, windowPort, afterMs, led) {
     memory = led && new LeaderMemory(led);
     offsetToWindowMs = performance.timeOrigin - timeOrigin;

@@ -1,7 +1,7 @@
 import * as Comlink from 'comlink';
 import { readWav, ReturnWatch, waveformEnvelope, type Envelope } from '@metronomo/core';
 import type { ToMeasure } from '../hub/protocol';
-import { holdLifeline } from '../workers/lifeline';
+import { heartbeat, holdLifeline } from '../workers/lifeline';
 import type { Lifeline } from '../workers/worker-link';
 import { database, keepIn } from '../store/database';
 import { loadTicks, otherTicks } from '../store/clock-takes';
@@ -29,6 +29,7 @@ let file: { sampleRate: number; channels: Float32Array[] } | null = null;
 
 const api: MeasureWorkerApi & Lifeline = {
   holdLifeline,
+  heartbeat,
   keepIn,
   onLive(tell) {
     tellLive = tell;

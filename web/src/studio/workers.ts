@@ -34,6 +34,7 @@ const measureLink = new WorkerLink<MeasureWorkerApi>({
   make: () => new Worker(new URL('../measure/measure.worker.ts', import.meta.url), { type: 'module', name: 'measure' }),
   setUp: (api, before) => care.of.measure(api as MeasureApi, before),
   onLost: (why, again) => lost('measure', why, again),
+  longCalls: ['keepTake', 'analyze', 'analyzeClock', 'openFile', 'keepFile', 'readStem', 'moveStem', 'envelopes'],
 });
 
 /** The worker that runs the hub. */

@@ -8,3 +8,8 @@ export function holdLifeline(lock: string): Promise<void> {
     });
   });
 }
+
+/** For the worker's side: the answer itself is the sign of life. */
+export function heartbeat(): void {
+  // Nothing to do.
+}

@@ -4,6 +4,7 @@ import { WorkerLink, WorkerLostError } from './worker-link';
 interface Api {
   add(a: number, b: number): number;
   never(): Promise<void>;
+  heartbeat(): void;
 }
 
 /** Web Locks for one page and its workers: a lock is given back when the worker that holds it ends. */
@@ -20,6 +21,8 @@ class FakeWorker extends EventTarget {
   static made: FakeWorker[] = [];
   lock = '';
   ended = false;
+  /** As in an endless loop: no message is read any more. */
+  hangs = false;
   readonly #port: MessagePort;
   readonly #inside: MessagePort;
 
@@ -34,6 +37,7 @@ class FakeWorker extends EventTarget {
       holdLifeline: (lock: string) => void (this.lock = lock),
       add: (a: number, b: number) => a + b,
       never: () => new Promise(() => undefined),
+      heartbeat: () => undefined,
     };
     if (loads) Comlink.expose(api, port2 as never);
     else setTimeout(() => this.dispatchEvent(new Event('error')));
@@ -41,6 +45,7 @@ class FakeWorker extends EventTarget {
   }
 
   postMessage(message: unknown, handedOver: Transferable[] = []): void {
+    if (this.hangs) return;
     this.#port.postMessage(message, handedOver);
   }
 
@@ -59,6 +64,8 @@ class FakeWorker extends EventTarget {
 
 let locks: Locks;
 beforeEach(() => {
+  // The heartbeat's interval would keep Jest waiting.
+  jest.useFakeTimers({ doNotFake: ['setTimeout', 'setImmediate', 'queueMicrotask', 'nextTick', 'performance', 'Date'] });
   locks = new Locks();
   FakeWorker.made = [];
   Object.defineProperty(globalThis, 'navigator', { value: { locks }, configurable: true });
@@ -72,6 +79,7 @@ function linked(make = () => new FakeWorker()) {
   const link = new WorkerLink<Api>({
     name: 'hub',
     make: make as never,
+    longCalls: ['never'],
     setUp: (_, before) => Promise.resolve(void setUps.push(before)),
     onLost: (...why) => lost.push(why),
   });
@@ -115,4 +123,59 @@ test('one that keeps crashing isn’t started for ever', async () => {
   }
   expect(lost.map(([, again]) => again)).toEqual([true, true, true, false]);
   await expect(link.api.add(1, 1)).rejects.toThrow(WorkerLostError);
+});
+
+describe('heartbeat', () => {
+  beforeEach(() => jest.useFakeTimers({ doNotFake: ['setImmediate', 'queueMicrotask', 'nextTick'] }));
+  afterEach(() => jest.useRealTimers());
+
+  const messages = async () => {
+    for (let i = 0; i < 4; i++) await new Promise((resolve) => setImmediate(resolve));
+  };
+  const pass = async (ms: number, stepMs = 500) => {
+    for (let at = 0; at < ms; at += stepMs) {
+      jest.advanceTimersByTime(stepMs);
+      await messages();
+    }
+  };
+
+  test('a worker that hangs is noticed within 2.5 s and started again; one that answers is left alone', async () => {
+    const { link, lost } = linked();
+    await link.start();
+    await pass(60_000);
+    expect(lost).toEqual([]);
+    FakeWorker.made[0]!.hangs = true;
+    await pass(2500);
+    expect(lost).toEqual([['The hub stopped responding.', true]]);
+    expect(FakeWorker.made[0]!.ended).toBe(true);
+    expect(FakeWorker.made).toHaveLength(2);
+  });
+
+  test('a window that stalled doesn’t blame the worker', async () => {
+    const { link, lost } = linked();
+    await link.start();
+    await pass(1000);
+    FakeWorker.made[0]!.hangs = true;
+    // Its timers are throttled or blocked: each comes seconds late.
+    for (let i = 0; i < 5; i++) {
+      jest.setSystemTime(Date.now() + 20_000);
+      jest.spyOn(performance, 'now').mockReturnValue(i * 20_000 + 20_000);
+      jest.advanceTimersByTime(500);
+      await messages();
+    }
+    jest.restoreAllMocks();
+    expect(lost).toEqual([]);
+  });
+
+  test('a long call may keep it busy for a minute', async () => {
+    const { link, lost } = linked();
+    await link.start();
+    void link.api.never();
+    await messages();
+    FakeWorker.made[0]!.hangs = true;
+    await pass(50_000);
+    expect(lost).toEqual([]);
+    await pass(15_000);
+    expect(lost).toHaveLength(1);
+  });
 });

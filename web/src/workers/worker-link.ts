@@ -9,6 +9,8 @@ export class WorkerLostError extends Error {
 export interface Lifeline {
   /** Holds this Web Lock until the worker ends; resolves once it is held. */
   holdLifeline(lock: string): Promise<void>;
+  /** Answers at once, unless the worker hangs. */
+  heartbeat(): void;
 }
 
 interface LinkOptions<Api> {
@@ -19,7 +21,17 @@ interface LinkOptions<Api> {
   setUp(api: Comlink.Remote<Api>, before: string | null): Promise<void>;
   /** Called at once when it is lost; `again` is false if it won't be started again. */
   onLost(why: string, again: boolean): void;
+  /** Calls that compute for longer than a heartbeat may be missing. */
+  longCalls?: readonly (keyof Api & string)[];
 }
+
+const HEARTBEAT_MS = 500;
+/** Without a heartbeat for this long, a worker hangs. */
+const HUNG_AFTER_MS = 2000;
+/** The same during a long call: an hour of audio on a slow computer. */
+const HUNG_IN_LONG_CALL_MS = 60_000;
+/** If the window's own timer comes this late, a missing answer proves nothing. */
+const WINDOW_STALLED_MS = 1500;
 
 /** More losses than this within that time aren't bad luck. */
 const MAX_LOSSES = 3;
@@ -42,6 +54,7 @@ export class WorkerLink<Api extends object> {
   #loaded = false;
   #started: Promise<void> | null = null;
   #pageEnds = false;
+  #longCalls = 0;
 
   constructor(options: LinkOptions<Api>) {
     this.#options = options;
@@ -84,6 +97,32 @@ export class WorkerLink<Api extends object> {
     await Promise.race([setUp(api as Comlink.Remote<Api>, before), failed]);
     if (this.#worker !== worker) throw this.#lost('was lost while it started');
     this.#ready.resolve(api as Comlink.Remote<Api>);
+    this.#listen(worker, api);
+  }
+
+  /** A worker in an endless loop keeps its lock: only a missing heartbeat tells. */
+  #listen(worker: Worker, api: Comlink.Remote<Lifeline>): void {
+    let answered = true;
+    let askedMs = 0;
+    let tickMs = performance.now();
+    const timer = setInterval(() => {
+      if (this.#worker !== worker) {
+        clearInterval(timer);
+        return;
+      }
+      const now = performance.now();
+      const stalled = now - tickMs > WINDOW_STALLED_MS;
+      tickMs = now;
+      if (answered) {
+        answered = false;
+        askedMs = now;
+        void api.heartbeat().then(() => (answered = true));
+      } else if (stalled) {
+        askedMs = now;
+      } else if (now - askedMs >= (this.#longCalls > 0 ? HUNG_IN_LONG_CALL_MS : HUNG_AFTER_MS)) {
+        this.#lose(worker, 'stopped responding');
+      }
+    }, HEARTBEAT_MS);
   }
 
   /** A lock is given back the moment its worker ends, whatever ends it and however busy it was. */
@@ -125,6 +164,8 @@ export class WorkerLink<Api extends object> {
   }
 
   #call(method: string, args: unknown[]): Promise<unknown> {
+    const long = this.#options.longCalls?.some((name) => name === method) ? 1 : 0;
+    this.#longCalls += long;
     this.start().catch((error: unknown) => this.#ready.reject(error));
     const answer = new Promise((resolve, reject) => {
       this.#unanswered.add(reject);
@@ -133,6 +174,8 @@ export class WorkerLink<Api extends object> {
         .then(resolve, reject)
         .finally(() => this.#unanswered.delete(reject));
     });
+    const ended = () => (this.#longCalls -= long);
+    answer.then(ended, ended);
     answer.catch(() => undefined);
     return answer;
   }

@@ -1,0 +1,200 @@
+import { parseArgs } from 'node:util';
+import { By } from 'selenium-webdriver';
+import type { Driver } from 'selenium-webdriver/chrome';
+import { seededRandom, type SeededRandom } from '../core/src/standin/random';
+import { openBrowser, type Page } from '../e2e/browser';
+import { DevTools } from '../e2e/dev-tools';
+import { stored, withLoop, withMidi } from '../e2e/page-stand-ins';
+import { openBoxes } from './boxes';
+import { MachineWatch } from './machine';
+
+/**
+ * The real interface plays to eight followers and records a take every few minutes: `npm run soak:browser -- --minutes 60`.
+ * At seeded moments the page is hidden, slowed down, cut off from its server, or out of disk space; `--calm` leaves it in
+ * peace. Prints late messages, memory, listeners and open MIDI and audio streams.
+ */
+const { values } = parseArgs({
+  options: {
+    minutes: { type: 'string', default: '10' },
+    'take-every': { type: 'string', default: '5' },
+    seed: { type: 'string', default: '1' },
+    calm: { type: 'boolean', default: false },
+    /** The page is covered by another tab all the time but for the takes. */
+    hidden: { type: 'boolean', default: false },
+  },
+});
+const FOLLOWERS = 8;
+const MINUTE_MS = 60_000;
+const LOOK_MS = 30_000;
+/** A late message within this time after a stall of the machine is explained by it. */
+const STALL_BEFORE_MS = 500;
+const CABLE_MS = 4.5;
+const LATENCY_MS = 23.25;
+/** Just opened, the app still loads views, and the lookahead hasn't learned this machine. */
+const SETTLE_MS = 60_000;
+
+interface Trouble {
+  name: string;
+  lastsMs: number;
+  begin(page: Page): Promise<void>;
+  end(page: Page): Promise<void>;
+}
+
+const tools = (page: Page) => page.driver as unknown as Driver;
+const offline = (page: Page, is: boolean) =>
+  tools(page).sendDevToolsCommand('Network.emulateNetworkConditions', {
+    offline: is,
+    latency: 0,
+    downloadThroughput: -1,
+    uploadThroughput: -1,
+  });
+const slower = (page: Page, rate: number) =>
+  tools(page).sendDevToolsCommand('Emulation.setCPUThrottlingRate', { rate });
+
+let pageTab = '';
+async function hide({ driver }: Page): Promise<void> {
+  pageTab = await driver.getWindowHandle();
+  await driver.switchTo().newWindow('tab');
+}
+async function show({ driver }: Page): Promise<void> {
+  await driver.close();
+  await driver.switchTo().window(pageTab);
+}
+
+const TROUBLES: Trouble[] = [
+  { name: 'hidden', lastsMs: 20_000, begin: hide, end: show },
+  { name: '4 times slower', lastsMs: 10_000, begin: (page) => slower(page, 4), end: (page) => slower(page, 1) },
+  { name: 'server cut', lastsMs: 15_000, begin: (page) => offline(page, true), end: (page) => offline(page, false) },
+  {
+    name: 'disk full',
+    lastsMs: 45_000,
+    begin: (page) =>
+      tools(page).sendDevToolsCommand('Storage.overrideQuotaForOrigin', { origin: page.url, quotaSize: 1000 }),
+    end: (page) => tools(page).sendDevToolsCommand('Storage.overrideQuotaForOrigin', { origin: page.url }),
+  },
+];
+
+const delay = (ms: number) => new Promise((resolve) => setTimeout(resolve, Math.max(0, ms)));
+const beganMs = Date.now();
+const since = () => `${((Date.now() - beganMs) / MINUTE_MS).toFixed(1).padStart(5)} min`;
+
+const page = await openBrowser();
+try {
+  await soak(page, Number(values.minutes) * MINUTE_MS, seededRandom(Math.imul(Number(values.seed), 0x9e3779b1)));
+} finally {
+  await page.close();
+}
+
+async function soak(page: Page, lastsMs: number, random: SeededRandom): Promise<void> {
+  await withMidi(page.driver, { outputs: FOLLOWERS });
+  await withLoop(page.driver, { cableMs: CABLE_MS, latencyMs: LATENCY_MS });
+  await openBoxes(page, { count: FOLLOWERS, bpm: 120, returnChannel: 1 });
+  await page.go('rig');
+  await page.press('Ports');
+  await page.driver
+    .findElement(By.xpath('//option[normalize-space()="system default input"]'))
+    .then((one) => one.click());
+  await page.sees('2 channels');
+  await page.go('run');
+  await page.press('Play');
+  await page.sees('playing');
+  await delay(SETTLE_MS);
+  const inside = await DevTools.open(page.driver);
+  const machine = new MachineWatch();
+  await takeOne(page);
+  const first = await memory(page, inside);
+  const everyMs = Number(values['take-every']) * MINUTE_MS;
+  const endMs = Date.now() + lastsMs;
+  let takeMs = Date.now() + everyMs;
+  let troubleMs = Date.now() + 20_000;
+  if (values.hidden) await hide(page);
+  while (Date.now() < endMs) {
+    if (Date.now() >= takeMs) {
+      takeMs += everyMs;
+      if (values.hidden) await show(page);
+      await takeOne(page);
+      await memory(page, inside);
+      if (values.hidden) await hide(page);
+    } else if (!values.calm && !values.hidden && Date.now() >= troubleMs) {
+      const trouble = TROUBLES[Math.floor(random.uniform() * TROUBLES.length)] ?? TROUBLES[0];
+      if (!trouble) continue;
+      console.log(`${since()}  ${trouble.name}`);
+      await trouble.begin(page);
+      await delay(trouble.lastsMs);
+      await trouble.end(page);
+      troubleMs = Date.now() + 20_000 + 40_000 * random.uniform();
+    } else await delay(Math.min(LOOK_MS, endMs - Date.now(), takeMs - Date.now()));
+    if (!values.hidden) await look(page);
+  }
+  if (values.hidden) await show(page);
+  const late = await look(page);
+  const last = await memory(page, inside);
+  machine.end();
+  const unexplained = late.lateAtMs.filter((atMs) => machine.calm(atMs - STALL_BEFORE_MS, atMs));
+  const grown = Object.entries(last).map(([name, bytes]) => `${name} ${mega(bytes - (first[name] ?? 0))}`);
+  console.log(
+    `Heap growth: ${grown.join(', ')} MB. Late: ${late.late} of ${late.all}, ${late.latestMs.toFixed(0)} ms the latest; ${unexplained.length} of them while the machine was calm.`,
+  );
+  console.log(`Meanwhile ${machine.report}.`);
+  console.log(`Console: ${JSON.stringify((await page.warnings()).slice(0, 5))}`);
+  inside.close();
+}
+
+/** A take of the first follower; one that fails is reported, and the next is tried. */
+async function takeOne(page: Page): Promise<void> {
+  await page.go('bench');
+  const before = (await stored<{ status: string }>(page.driver, 'takes')).length;
+  try {
+    await page.press('Record take M');
+    await page.driver.wait(
+      async () => {
+        const takes = await stored<{ status: string; lines: { report: unknown; problem?: string }[] }>(
+          page.driver,
+          'takes',
+        );
+        return takes.length > before && takes.every(({ status }) => status !== 'recording');
+      },
+      90_000,
+      'no take',
+      1000,
+    );
+    const takes = await stored<{ startedAt: number; status: string; lines: { report: { medianMs: number } | null }[] }>(
+      page.driver,
+      'takes',
+    );
+    const newest = takes.sort((a, b) => b.startedAt - a.startedAt)[0];
+    console.log(`${since()}  take: ${newest?.status}, ${newest?.lines[0]?.report?.medianMs.toFixed(2) ?? 'no'} ms`);
+  } catch (error) {
+    console.log(`${since()}  take failed: ${String(error).split('\n')[0]}`);
+  }
+  await page.go('run');
+}
+
+interface Counted {
+  all: number;
+  late: number;
+  latestMs: number;
+  lateAtMs: number[];
+}
+
+async function look(page: Page): Promise<Counted> {
+  const counted = await page.driver.executeScript<Counted>('return { ...standIn.counted }');
+  console.log(`${since()}  late ${counted.late} of ${counted.all}, ${counted.latestMs.toFixed(0)} ms the latest`);
+  return counted;
+}
+
+/** Collecting garbage for it holds all threads: what is late meanwhile doesn't count. */
+async function memory(page: Page, inside: DevTools): Promise<Record<string, number>> {
+  await page.driver.executeScript('window.before_ = structuredClone(standIn.counted)');
+  const heaps = await inside.heaps();
+  const { nodes, jsEventListeners } = await inside.counters();
+  await delay(1000);
+  await page.driver.executeScript('Object.assign(standIn.counted, window.before_)');
+  const bytes = Object.entries(heaps).map(([name, used]) => `${name} ${mega(used)}`);
+  console.log(`${since()}  heap MB: ${bytes.join(', ')}; ${nodes} nodes, ${jsEventListeners} listeners`);
+  return heaps;
+}
+
+function mega(bytes: number): string {
+  return (bytes / 1e6).toFixed(2);
+}

@@ -1,0 +1,98 @@
+import type { WebDriver } from 'selenium-webdriver';
+import WebSocket from 'ws';
+
+interface Reply {
+  id?: number;
+  method?: string;
+  params?: { sessionId: string; targetInfo: { type: string; title: string; url: string } };
+  result?: Record<string, unknown>;
+  error?: { message: string };
+}
+
+/** The DevTools protocol to the page and its workers, which the WebDriver alone doesn't reach. */
+export class DevTools {
+  readonly #socket: WebSocket;
+  readonly #replies = new Map<number, (reply: Reply) => void>();
+  readonly #workers = new Map<string, string>();
+  #lastId = 0;
+
+  private constructor(socket: WebSocket) {
+    this.#socket = socket;
+    socket.on('message', (data: Buffer) => {
+      const reply = JSON.parse(data.toString()) as Reply;
+      if (reply.id !== undefined) this.#replies.get(reply.id)?.(reply);
+      if (reply.method === 'Target.attachedToTarget' && reply.params) {
+        const { sessionId, targetInfo } = reply.params;
+        if (targetInfo.type === 'worker') this.#workers.set(workerName(targetInfo.url), sessionId);
+      }
+    });
+  }
+
+  /** Of the page that is open now: attached again after each load. */
+  static async open(driver: WebDriver): Promise<DevTools> {
+    const options = (await driver.getCapabilities()).get('goog:chromeOptions') as { debuggerAddress: string };
+    const targets = (await (await fetch(`http://${options.debuggerAddress}/json/list`)).json()) as {
+      type: string;
+      webSocketDebuggerUrl: string;
+    }[];
+    const page = targets.find(({ type }) => type === 'page');
+    if (!page) throw new Error('No page is open.');
+    const socket = new WebSocket(page.webSocketDebuggerUrl);
+    await new Promise((resolve, reject) => socket.once('open', resolve).once('error', reject));
+    const tools = new DevTools(socket);
+    await tools.send('Target.setAutoAttach', { autoAttach: true, waitForDebuggerOnStart: false, flatten: true });
+    return tools;
+  }
+
+  /** `sessionId`: of a worker; the page without. */
+  send(method: string, params: object = {}, sessionId?: string): Promise<Record<string, unknown>> {
+    const id = ++this.#lastId;
+    return new Promise((resolve, reject) => {
+      this.#replies.set(id, ({ result, error }) => {
+        this.#replies.delete(id);
+        if (error) reject(new Error(`${method}: ${error.message}`));
+        else resolve(result ?? {});
+      });
+      this.#socket.send(JSON.stringify({ id, method, params, sessionId }));
+    });
+  }
+
+  /** An endless loop in the worker of this name (`hub`, `measure`, `files`). */
+  hang(worker: string): void {
+    void this.send('Runtime.evaluate', { expression: 'for (;;);' }, this.#session(worker));
+  }
+
+  /** Bytes of script objects that are still in use, of the page and each worker. */
+  async heaps(): Promise<Record<string, number>> {
+    const heaps: Record<string, number> = {};
+    for (const [name, session] of [['page', undefined] as const, ...this.#workers]) {
+      await this.send('HeapProfiler.enable', {}, session);
+      // Twice: finalizers of the first run free more.
+      for (let i = 0; i < 2; i++) await this.send('HeapProfiler.collectGarbage', {}, session);
+      heaps[name] = Number((await this.send('Runtime.getHeapUsage', {}, session)).usedSize);
+      await this.send('HeapProfiler.disable', {}, session);
+    }
+    return heaps;
+  }
+
+  /** DOM nodes, event listeners and documents of the page. */
+  async counters(): Promise<{ nodes: number; jsEventListeners: number; documents: number }> {
+    return (await this.send('Memory.getDOMCounters')) as { nodes: number; jsEventListeners: number; documents: number };
+  }
+
+  close(): void {
+    this.#socket.close();
+  }
+
+  #session(worker: string): string {
+    const session = this.#workers.get(worker);
+    if (session === undefined)
+      throw new Error(`No worker ${worker}; there are ${[...this.#workers.keys()].join(', ')}.`);
+    return session;
+  }
+}
+
+/** From its script: `/assets/hub.worker-B3x9.js`. */
+function workerName(url: string): string {
+  return /([\w-]+)\.worker/.exec(url)?.[1] ?? url;
+}
