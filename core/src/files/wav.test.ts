@@ -38,6 +38,24 @@ test('float survives a round trip losslessly', () => {
   );
 });
 
+/** EBU Tech 3306: "RF64", lengths of all ones, and the true ones in a ds64 chunk at byte 12. */
+test('RF64 is read, with its 64-bit length, and however long the notes before the audio are', () => {
+  const plain = writeWav(twoChannels, 48_000);
+  const ds64 = new Uint8Array(8 + 28);
+  const lengths = new DataView(ds64.buffer);
+  ds64.set([...'ds64'].map((letter) => letter.charCodeAt(0)));
+  lengths.setUint32(4, 28, true);
+  lengths.setBigUint64(16, BigInt(plain.length - 44), true);
+  const junk = new Uint8Array(8 + 200_000);
+  junk.set([...'JUNK'].map((letter) => letter.charCodeAt(0)));
+  new DataView(junk.buffer).setUint32(4, 200_000, true);
+  const tail = plain.slice(12);
+  new DataView(tail.buffer).setUint32(28, 0xffffffff, true);
+  const long = Uint8Array.from([...plain.subarray(0, 12), ...ds64, ...junk, ...tail, ...[1, 2, 3]]);
+  long.set([...'RF64'].map((letter) => letter.charCodeAt(0)));
+  expect(readWav(long)).toEqual(readWav(plain));
+});
+
 test('every kind of damage is reported with its byte, and only WavError is thrown', () => {
   const good = writeWav(twoChannels, 48_000);
   const spoiled = (at: number, ...values: number[]) => {

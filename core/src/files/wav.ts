@@ -15,7 +15,7 @@ const PCM = 1;
 const FLOAT = 3;
 const EXTENSIBLE = 0xfffe;
 const MAX_CHANNELS = 64;
-/** Length placeholder left by streaming writers. */
+/** Length placeholder left by streaming writers, and in RF64 for lengths that need more than 32 bits. */
 const LENGTH_UNKNOWN = 0xffffffff;
 
 /** Sample format of a file. */
@@ -57,23 +57,34 @@ export function readWav(bytes: Uint8Array): {
   return { sampleRate, channels, encoding: encoding === PCM && (bits === 16 || bits === 24) ? bits : 'float32' };
 }
 
+/** Signs of RIFF/WAVE, and of its forms with 64-bit lengths (EBU Tech 3306, ITU-R BS.2088). */
+const SIGNS: readonly string[] = ['RIFF', 'RF64', 'BW64'];
+
+/** Whether a file starts as a WAV file. */
+export function isWav(bytes: Uint8Array): boolean {
+  return bytes.length >= 4 && SIGNS.includes(String.fromCharCode(...bytes.subarray(0, 4)));
+}
+
 /**
  * The header; the audio need not be complete yet.
  * @throws WavError as `readWav`.
  */
 export function readWavHead(bytes: Uint8Array): WavHead {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  if (bytes.length < 12 || tag(view, 0) !== 'RIFF' || tag(view, 8) !== 'WAVE')
+  if (bytes.length < 12 || !isWav(bytes) || tag(view, 8) !== 'WAVE')
     throw new WavError('This isn’t a WAV file: RIFF/WAVE header missing', 0);
   let format: WavFormat | null = null;
+  let longBytes: number | null = null;
   for (let at = 12; at + 8 <= bytes.length;) {
     const name = tag(view, at);
     const length = view.getUint32(at + 4, true);
     const body = at + 8;
     if (name === 'data') {
       if (!format) throw new WavError('Damaged WAV file: data chunk before format chunk', at);
-      return { format, dataAt: body, dataBytes: length === LENGTH_UNKNOWN ? null : length };
+      return { format, dataAt: body, dataBytes: length === LENGTH_UNKNOWN ? longBytes : length };
     }
+    // ds64: 64-bit lengths of the file, then of the audio.
+    if (name === 'ds64' && body + 16 <= bytes.length) longBytes = Number(view.getBigUint64(body + 8, true));
     if (name === 'fmt ') format = readFormat(view, body, length);
     at = body + length + (length % 2);
   }
@@ -81,7 +92,9 @@ export function readWavHead(bytes: Uint8Array): WavHead {
 }
 
 function readFormat(view: DataView, at: number, length: number): WavFormat {
-  if (length < 16 || at + length > view.byteLength) throw new WavError('Damaged WAV file: format chunk truncated', at);
+  const truncated = at + length > view.byteLength;
+  if (length < 16 || truncated)
+    throw new WavError('Damaged WAV file: format chunk truncated', truncated ? view.byteLength : at);
   const plain = view.getUint16(at, true);
   const encoding = plain === EXTENSIBLE && length >= 26 ? view.getUint16(at + 24, true) : plain;
   const channels = view.getUint16(at + 2, true);

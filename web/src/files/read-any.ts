@@ -1,4 +1,5 @@
 import {
+  isWav,
   MessageTextError,
   MidiFileError,
   readMessageFile,
@@ -25,6 +26,8 @@ export type Opened =
 
 const MAX_BYTES = 64_000_000;
 const ENOUGH_TO_KNOW = 4096;
+/** A WAV file may hold notes, pictures and cue lists before its audio. */
+const LONGEST_WAV_HEAD = 16_000_000;
 
 /**
  * Reads any supported file: a rig, a take, a CSV of beats, messages as a Standard MIDI File or as text. Audio and ZIPs
@@ -46,8 +49,9 @@ async function read(file: Blob, name: string, rig: Rig): Promise<Opened> {
   if (start.length === 0) throw new FileError('This file is empty.');
   const sign = String.fromCharCode(...start.subarray(0, 4));
   if (sign === 'PK\x03\x04' || sign === 'PK\x05\x06') return { what: 'archive' };
-  if (sign === 'RIFF') {
-    const { dataAt, dataBytes } = readWavHead(start);
+  if (isWav(start)) {
+    const head = new Uint8Array(await file.slice(0, LONGEST_WAV_HEAD).arrayBuffer());
+    const { dataAt, dataBytes } = readWavHead(head);
     const there = file.size - dataAt;
     if (dataBytes !== null && dataBytes > there)
       throw new WavError(`The audio is truncated: ${there} of ${dataBytes} bytes found`, dataAt);

@@ -63,9 +63,14 @@ export async function readArchive(
   } catch (error) {
     if (error instanceof FileError || signal.aborted) throw error;
     const said = error instanceof Error ? error.message : '';
+    // A bulk insert rejects with an error of its own that carries no name of the cause.
+    if (error instanceof Dexie.ConstraintError || error instanceof Dexie.BulkError)
+      throw new FileError('This ZIP contains the same record twice. Export or download it again.');
     if (error instanceof Dexie.DexieError)
-      throw new FileError(`The browser couldn’t store this data: ${said} Free some disk space, then try again.`);
-    throw new FileError(`This ZIP is damaged: ${said || 'unreadable'}. Export or download it again.`);
+      throw new FileError(
+        `The browser couldn’t store this data: ${said.split('\n')[0]?.slice(0, 200)} Free some disk space, then try again.`,
+      );
+    throw new FileError(`This ZIP is damaged: ${said.slice(0, 200) || 'unreadable'}. Export or download it again.`);
   } finally {
     await zip.close();
   }

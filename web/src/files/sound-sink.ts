@@ -5,6 +5,8 @@ import { FileError } from './text-file';
 
 const CHUNK_SECONDS = 1;
 const LOOK_AHEAD_BYTES = 65_536;
+/** Notes and pictures before the audio may be this long. */
+const LONGEST_HEAD_BYTES = 16_000_000;
 
 /** Imports a WAV file as a stream, because it may be larger than memory. */
 export class SoundSink {
@@ -15,6 +17,7 @@ export class SoundSink {
   readonly #into: Database;
   readonly #tell: (nextIndex: number) => void;
   #index: number;
+  #needed = LOOK_AHEAD_BYTES;
 
   constructor(name: string, take: Take, into: Database, index: number, tell: (nextIndex: number) => void) {
     this.#name = name;
@@ -27,25 +30,32 @@ export class SoundSink {
   async write(bytes: Uint8Array): Promise<void> {
     this.#pending = joined(this.#pending, bytes);
     if (!this.#head) {
-      if (this.#pending.length < LOOK_AHEAD_BYTES) return;
-      this.#readHead();
+      if (this.#pending.length < this.#needed) return;
+      if (!this.#readHead(this.#pending.length >= LONGEST_HEAD_BYTES)) {
+        this.#needed *= 2;
+        return;
+      }
     }
     await this.#keep(false);
   }
 
   async close(): Promise<void> {
-    if (!this.#head) this.#readHead();
+    if (!this.#head) this.#readHead(true);
     await this.#keep(true);
   }
 
-  #readHead(): void {
-    this.#head = headOf(this.#pending, this.#name);
+  /** False if the audio begins further on, unless that was `all`. */
+  #readHead(all: boolean): boolean {
+    const head = headOf(this.#pending, this.#name, all);
+    if (!head) return false;
+    this.#head = head;
     const { format, dataAt } = this.#head;
     if (format.sampleRate !== this.#take.sampleRate)
       throw new FileError(
         `${this.#name} is at ${format.sampleRate} Hz, but its take.json says ${this.#take.sampleRate} Hz.`,
       );
     this.#pending = this.#pending.slice(dataAt);
+    return true;
   }
 
   async #keep(all: boolean): Promise<void> {
@@ -71,11 +81,14 @@ function joined(a: Uint8Array, b: Uint8Array): Uint8Array {
   return both;
 }
 
-function headOf(bytes: Uint8Array, name: string): ReturnType<typeof readWavHead> {
+/** Null if the audio begins behind these bytes, unless they are `all`. */
+function headOf(bytes: Uint8Array, name: string, all: boolean): ReturnType<typeof readWavHead> | null {
   try {
     return readWavHead(bytes);
   } catch (error) {
-    if (error instanceof WavError) throw new FileError(`${name}: ${error.message}`);
-    throw error;
+    if (!(error instanceof WavError)) throw error;
+    // Reported at the end of what is there: no data chunk so far.
+    if (!all && error.byte >= bytes.length) return null;
+    throw new FileError(`${name}: ${error.message}`);
   }
 }

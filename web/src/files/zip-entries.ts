@@ -8,6 +8,10 @@ export const FIRST_NAME = 'metronomo.json';
 const MAX_ENTRIES = 40_000;
 const MAX_TEXT_BYTES = 48_000_000;
 const MAX_BYTES = 400e9;
+/** Takes and their text pack ten times smaller at most; a ZIP bomb packs a thousand times. */
+const MOST_PACKED = 100;
+/** A ZIP this small unpacked is harmless, however it is packed. */
+const HARMLESS_BYTES = 64_000_000;
 /** The end-of-central-directory record and its comment. */
 const LONGEST_TAIL = 22 + 65_535;
 const END_SIGN = 0x06054b50;
@@ -36,6 +40,8 @@ export async function listEntries(file: Blob, zip: ZipReader<Blob>): Promise<Fil
     if (names.has(filename)) throw new FileError(`This ZIP contains ${filename} twice.`);
     bytes += uncompressedSize;
     if (bytes > MAX_BYTES) throw new FileError('This ZIP unpacks to more than 400 GB, which is the limit.');
+    if (bytes > Math.max(HARMLESS_BYTES, MOST_PACKED * file.size))
+      throw new FileError(`This ZIP unpacks to more than ${MOST_PACKED} times its size. Don’t trust this ZIP.`);
     names.add(filename);
     entries.push(entry);
   }

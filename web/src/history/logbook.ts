@@ -2,6 +2,7 @@ import Dexie, { type Table } from 'dexie';
 import { database, type Database } from '../store/database';
 import type { ClockTake, EventKind, HistoryEvent, Take, TakeKind } from '../store/records';
 import { intactOf } from '../store/quarantine';
+import { isEpoch } from '../store/record-schemas';
 
 export type EntryKind = TakeKind | 'clock' | EventKind;
 
@@ -38,7 +39,16 @@ export async function logbookKeys(rigId: string): Promise<EntryKey[]> {
     keysOf(database.clockTakes, '[rigId+startedAt]', rigId, ([, at]) => ({ kind: 'clock', at })),
     keysOf(database.events, '[rigId+kind+at]', rigId, ([, kind, at]) => ({ kind, at })),
   ]);
-  return all.flat().sort((a, b) => b.at - a.at);
+  return all
+    .flat()
+    .filter((key) => isEpoch(key.at) || moveAside(key))
+    .sort((a, b) => b.at - a.at);
+}
+
+/** A record whose time can't be shown is damaged: reading it moves it aside. */
+function moveAside(key: EntryKey): false {
+  setTimeout(() => void loadEntry(key).catch(() => undefined));
+  return false;
 }
 
 type Parts = [rigId: string, kindOrAt: never, at: never];

@@ -19,7 +19,8 @@ import type { ExchangeRecord } from '@metronomo/core';
 
 const MAX_BEATS = 1_000_000;
 const MAX_LINES = 64;
-const EPOCH_END = 8.64e15;
+/** End of the year 9999: what dates are shown for. */
+const EPOCH_END = 253_402_300_799_999;
 
 const text = (most: number) => string().defined().max(most);
 const id = () => string().required().max(300);
@@ -27,6 +28,12 @@ const finite = () => number().required().test('finite', '${path} must be a finit
 /** NaN, such as the median of an empty list, is null in a file and not a number in the store. */
 const measured = () => mixed((value): value is number => typeof value === 'number').required();
 const epoch = () => number().integer().required().min(0).max(EPOCH_END);
+
+/** Whether an unchecked value is a time that can be shown, in epoch milliseconds. */
+export function isEpoch(at: unknown): at is number {
+  return Number.isInteger(at) && (at as number) >= 0 && (at as number) <= EPOCH_END;
+}
+
 const optional = (schema: Schema) => lazy((value: unknown): Schema => (value === undefined ? mixed() : schema));
 const nullable = (schema: Schema) => lazy((value: unknown): Schema => (value === null ? mixed().nullable() : schema));
 

@@ -3,6 +3,7 @@ import { ticksOf } from './clock-takes';
 import { database } from './database';
 import type { SoundChunk, Take, TakeKind } from './records';
 import { intactOf } from './quarantine';
+import { isEpoch } from './record-schemas';
 import { saveHeld, updateOrHold } from './unsaved';
 
 /** Chunks of one channel to read at once; fewer for many channels. */
@@ -58,7 +59,7 @@ export async function listTakeHeads(
   );
   return heads
     .flat()
-    .filter(({ id }) => !running.has(id))
+    .filter(({ id, startedAt }) => !running.has(id) && isEpoch(startedAt))
     .sort((a, b) => b.startedAt - a.startedAt)
     .slice(0, most);
 }

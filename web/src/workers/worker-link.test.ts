@@ -65,7 +65,9 @@ class FakeWorker extends EventTarget {
 let locks: Locks;
 beforeEach(() => {
   // The heartbeat's interval would keep Jest waiting.
-  jest.useFakeTimers({ doNotFake: ['setTimeout', 'setImmediate', 'queueMicrotask', 'nextTick', 'performance', 'Date'] });
+  jest.useFakeTimers({
+    doNotFake: ['setTimeout', 'setImmediate', 'queueMicrotask', 'nextTick', 'performance', 'Date'],
+  });
   locks = new Locks();
   FakeWorker.made = [];
   Object.defineProperty(globalThis, 'navigator', { value: { locks }, configurable: true });
