@@ -8,6 +8,7 @@ import {
   MidiParser,
   readSongFile,
   readWav,
+  TOKEN_HEADER,
   TOKEN_PROTOCOL_PREFIX,
   WavError,
   WIRE_PATH,
@@ -28,7 +29,7 @@ import { readRigFile, writeRigFile } from '../web/src/files/rig-file';
 import { FileError } from '../web/src/files/text-file';
 
 /**
- * Attacks with seeded random bytes: `npm run attack`, or `npm run attack -- connections datagrams files midi --count
+ * Attacks with seeded random bytes: `npm run attack`, or `npm run attack -- connections http datagrams files midi --count
  * 10000 --seed 7`. Prints what held; an input that broke something is saved in `attack-failures`.
  */
 const { values, positionals } = parseArgs({
@@ -41,14 +42,13 @@ const AT_ONCE = 50;
 const MAX_CHANGES = 8;
 
 type Attack = (count: number, random: Random) => Promise<string> | string;
-const ATTACKS: Record<string, Attack> = { connections, datagrams, files, midi };
+const ATTACKS: Record<string, Attack> = { connections, http, datagrams, files, midi };
 
 class Broken extends Error {}
 
 const byteOf = (random: Random) => Math.floor(256 * random.uniform());
 
-/** Connections to the server, cut at a random byte: reset, closed or left half-open. */
-async function connections(count: number, random: Random): Promise<string> {
+async function attackedServer() {
   const logger = pino({ level: 'silent' });
   const network = await Network.open({ name: 'Attacked', hosts: ['127.0.0.1'], port: 0, logger });
   const guard = new Guard();
@@ -59,6 +59,20 @@ async function connections(count: number, random: Random): Promise<string> {
     '127.0.0.1',
   );
   const door = openDoor(server, network, guard, logger);
+  return {
+    url,
+    guard,
+    async end() {
+      door.close();
+      network.close();
+      await shutDown(server);
+    },
+  };
+}
+
+/** Connections to the server, cut at a random byte: reset, closed or left half-open. */
+async function connections(count: number, random: Random): Promise<string> {
+  const { url, guard, end } = await attackedServer();
   const { host, port, hostname } = new URL(url);
   const upgrade = (path: string, token: string) =>
     `GET ${path} HTTP/1.1\r\nHost: ${host}\r\nConnection: Upgrade\r\nUpgrade: websocket\r\nOrigin: ${url}\r\nSec-WebSocket-Version: 13\r\nSec-WebSocket-Key: AAAAAAAAAAAAAAAAAAAAAA==\r\nSec-WebSocket-Protocol: ${WIRE_PROTOCOL}, ${TOKEN_PROTOCOL_PREFIX}${token}\r\n\r\n`;
@@ -93,11 +107,49 @@ async function connections(count: number, random: Random): Promise<string> {
     if (!ok) throw new Broken('The server no longer answers.');
     slowestMs = Math.max(slowestMs, performance.now() - askedMs);
   }
-  door.close();
-  network.close();
-  await shutDown(server);
+  await end();
   if (slowestMs > HANG_MS) throw new Broken(`The server took ${slowestMs.toFixed(0)} ms to answer.`);
   return `the server answered within ${slowestMs.toFixed(0)} ms throughout`;
+}
+
+/** Requests with a valid token, and a method, path and body that are each right or damaged. */
+async function http(count: number, random: Random): Promise<string> {
+  const { url, guard, end } = await attackedServer();
+  const one = <Kind>(of: readonly Kind[]) => of[Math.floor(of.length * random.uniform())] as Kind;
+  const paths = [
+    '',
+    '/token',
+    '/peers',
+    '/sessions',
+    '/sessions/1/accept',
+    '/sessions/1/probe',
+    '/sessions/1/exchanges',
+  ];
+  const body = Buffer.from('{"name":"Jetty","address":"127.0.0.1","port":5004,"bufferMs":30}');
+  const statuses = new Map<number, number>();
+  let slowestMs = 0;
+  const ask = async () => {
+    const method = one(['GET', 'POST', 'POST', 'DELETE', 'PUT']);
+    const bytes = random.uniform() < 0.1 ? Buffer.alloc(8000, 0x5b) : Buffer.from(mutated(body, random));
+    const hurt = random.uniform() < 0.2 ? encodeURIComponent(String.fromCharCode(byteOf(random), byteOf(random))) : '';
+    const path = `/api/network${one(paths)}${hurt}`;
+    const beganMs = performance.now();
+    const { status } = await fetch(url + path, {
+      method,
+      headers: { 'content-type': one(['application/json', 'text/plain']), [TOKEN_HEADER]: guard.token },
+      ...(method !== 'GET' && { body: bytes }),
+      signal: AbortSignal.timeout(HANG_MS),
+    });
+    if (status >= 500 && status !== 503)
+      throw broken(Buffer.concat([Buffer.from(`${method} ${path}\n`), bytes]), new Error(`Answered ${status}.`));
+    statuses.set(status, (statuses.get(status) ?? 0) + 1);
+    slowestMs = Math.max(slowestMs, performance.now() - beganMs);
+  };
+  for (let done = 0; done < count; done += AT_ONCE)
+    await Promise.all(Array.from({ length: Math.min(AT_ONCE, count - done) }, ask));
+  await end();
+  const said = [...statuses].sort(([a], [b]) => a - b).map(([status, times]) => `${times} × ${status}`);
+  return `answers ${said.join(', ')}, within ${slowestMs.toFixed(0)} ms`;
 }
 
 /** Half from an accepted peer, half from strangers; some with a valid beginning. */

@@ -173,6 +173,27 @@ describe('a server that is gone', () => {
   });
   afterAll(() => page.close());
 
+  test('a view that couldn’t be loaded opens at the next try, without a reload', async () => {
+    const block = (urls: string[]) => (page.driver as Driver).sendDevToolsCommand('Network.setBlockedURLs', { urls });
+    await (page.driver as Driver).sendDevToolsCommand('Network.enable', {});
+    await block(['*logbook-view*']);
+    await page.open('/logbook');
+    await page.sees('This view can’t be loaded');
+    await page.press('Try again');
+    await page.sees('This view can’t be loaded');
+    await block([]);
+    await page.press('Try again');
+    await page.sees('No entries yet');
+    await block(['*bench-view*']);
+    await page.open('/bench');
+    await page.sees('This view can’t be loaded');
+    await block([]);
+    await page.go('run');
+    await page.go('bench');
+    await page.button('Record take M');
+    await page.open('/run');
+  });
+
   test('views that were never opened open without it, playback goes on, and a take is recorded', async () => {
     await page.press('Play');
     await page.sees(/11 of 11\s+locked/);
