@@ -42,6 +42,10 @@ export interface Page {
   downloads(): Promise<{ next(ending: string): Promise<string> }>;
   /** The server ends; the page stays open. */
   loseServer(): Promise<void>;
+  /** Another server at the same address. */
+  serveAgain(): Promise<void>;
+  /** Ends the browser as a power cut would; the page is closed by that. */
+  kill(): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -57,6 +61,8 @@ export async function openBrowser({
   standIn = false,
   name = 'Boathouse',
   audioServer = null,
+  profile = null,
+  port = 0,
 }: {
   flags?: string[];
   width?: number;
@@ -67,10 +73,14 @@ export async function openBrowser({
   name?: string;
   /** Environment of an audio server and a screen: real audio is played and captured, in a window. */
   audioServer?: Record<string, string> | null;
+  /** A folder that outlives the browser, for a second one to find. */
+  profile?: string | null;
+  /** Of the server; any free one by default. */
+  port?: number;
 } = {}): Promise<Page> {
-  const { url, networkPort, end } = await serveApp(name, standIn);
-  let served = true;
-  const profile = mkdtempSync(join(tmpdir(), 'metronomo-profile-'));
+  let server: { url: string; networkPort: number; end(): Promise<void> } | null = await serveApp(name, standIn, port);
+  const { url, networkPort } = server;
+  const folder = profile ?? mkdtempSync(join(tmpdir(), 'metronomo-profile-'));
   const options = new Options();
   options.addArguments(
     ...(audioServer
@@ -84,7 +94,7 @@ export async function openBrowser({
     '--disable-component-update',
     '--disable-sync',
     '--hide-scrollbars',
-    `--user-data-dir=${profile}`,
+    `--user-data-dir=${folder}`,
     `--window-size=${width},${height}`,
     ...flags,
   );
@@ -207,13 +217,21 @@ export async function openBrowser({
       writeFileSync(file, await driver.takeScreenshot(), 'base64');
     },
     async loseServer() {
-      await end();
-      served = false;
+      await server?.end();
+      server = null;
+    },
+    async serveAgain() {
+      server = await serveApp(name, standIn, Number(new URL(url).port));
+    },
+    async kill() {
+      process.kill((await driver.getCapabilities()).get('goog:processID') as number, 'SIGKILL');
+      await driver.quit().catch(() => undefined);
+      await server?.end();
     },
     async close() {
       await driver.quit();
-      if (served) await end();
-      rmSync(profile, { recursive: true, force: true });
+      await server?.end();
+      if (!profile) rmSync(folder, { recursive: true, force: true });
     },
   };
 }
@@ -222,6 +240,7 @@ export async function openBrowser({
 async function serveApp(
   name: string,
   standIn: boolean,
+  port: number,
 ): Promise<{ url: string; networkPort: number; end(): Promise<void> }> {
   const logger = pino({ level: 'silent' });
   const network = await startNetwork(
@@ -231,7 +250,7 @@ async function serveApp(
   if (!network.network) throw new Error(network.problem ?? 'no network');
   const { server, url } = await listen(
     createApp({ webRoot: WEB_ROOT, version: 'test', logger, network }),
-    0,
+    port,
     '127.0.0.1',
   );
   const door = openDoor(server, network.network, network.guard, logger);
