@@ -2,8 +2,9 @@ import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { unzipSync } from 'fflate';
-import { By } from 'selenium-webdriver';
+import { By, Key } from 'selenium-webdriver';
 import type { Driver } from 'selenium-webdriver/chrome';
+import { writeSongFile } from '../core/src/files/tempo-file';
 import { readWav } from '../core/src/files/wav';
 import { openBrowser, type Page } from './browser';
 import { stored } from './page-stand-ins';
@@ -148,4 +149,38 @@ test('stems dropped together are shifted by their latency and saved as one archi
   expect(Math.abs(by - 0.3 * 48_000)).toBeLessThanOrEqual(1);
   expect(moved.subarray(by, by + 48_000).every((sample, i) => sample === before[from + i])).toBe(true);
   expect(await page.complaints()).toEqual([]);
+});
+
+test('a part of a song with a tempo map: lateness by section, and it stays out of Align if a program played it', async () => {
+  const section = (name: string, bars: number, bpm: number) => ({
+    ...{ name, bars, bpm, toBpm: null, beatsPerBar: 4, beatUnit: 4 },
+  });
+  const song = join(folder, 'song.mid');
+  writeFileSync(song, writeSongFile([section('Verse', 4, 120), section('Chorus', 4, 90)], 'Salt'));
+  // From bar 3: eight beats at 120, then sixteen at 90. By hand, from those two tempos.
+  const verse = every(500, 8, 250).map((ms) => ms + 6);
+  const chorus = every(60_000 / 90, 16, 4250).map((ms) => ms + 18);
+  await page.go('bench');
+  await page.press('How late is a recorded part?');
+  await drop(saveWav(join(folder, 'part.wav'), [bursts([...verse, ...chorus], 16)]));
+  const pick = (text: string) => page.driver.findElement(By.xpath(`//option[normalize-space()="${text}"]`)).click();
+  await page.sees('16.0 s at 48 kHz');
+  await pick('Tempo map of a MIDI file');
+  await page.driver.findElement(By.css('input[aria-label="Choose MIDI file"]')).sendKeys(song);
+  await page.sees('song.mid: 2 sections');
+  const type = async (label: string, text: string) => {
+    const id = await page.driver.findElement(By.xpath(`//label[normalize-space()="${label}"]`)).getAttribute('for');
+    await page.driver.findElement(By.id(id!)).sendKeys(Key.chord(Key.CONTROL, 'a'), text);
+  };
+  await type('Starts with bar', '3');
+  await type('That bar begins at, ms', '250');
+  await page.driver.findElement(By.xpath('//select/option[normalize-space()="Porch beat box"]')).click();
+  await pick('A program’s notes');
+  await page.press('Measure');
+  await page.sees('It jumped by 12.0 ms at beat 9.');
+  // The last section of a MIDI file has no end of its own.
+  await page.sees(/Verse\s+6\.0 ms late[^\n]*\s+8 of 8\s+Chorus\s+18\.0 ms late[^\n]*\s+16 of 18/);
+  await page.sees('played by a program’s notes');
+  await page.go('align');
+  await page.sees(/Porch beat box[\s\S]*not measured/i);
 });

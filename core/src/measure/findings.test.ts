@@ -86,3 +86,18 @@ test('a third of the beats 10 ms later were heard, all of them', () => {
   expect(one!.matching).toMatchObject({ missed: 0, extra: 0 });
   expect(one!.reason).toMatch('Two groups of hits, 10.0 ms apart');
 });
+
+test('with a tempo map: later by 12 ms from the new tempo on is a jump there, and an even part is none', () => {
+  const pulses = [...every(500, 16), ...every(60_000 / 90, 16, 9000)];
+  for (let seed = 0; seed < CASES; seed++) {
+    const random = seededRandom(seed * 7919 + 3);
+    const hits = (laterMs: number) =>
+      pulses.map((ms, i) => ms + 8 + (i < 16 ? 0 : laterMs) + JITTERS_MS[seed % 4]! * random.normal());
+    expect(explainHits(pulses, hits(12)).findings).toEqual([
+      { kind: 'jump', ms: expect.closeTo(12, -0.3) as number, atBeat: 16 },
+    ]);
+    const { matching, findings } = explainHits(pulses, hits(0));
+    expect(findings).toEqual([]);
+    expect(matching.missed).toBe(0);
+  }
+});

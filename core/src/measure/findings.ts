@@ -63,8 +63,9 @@ const EIGHTH_OFF = [0.375, 0.625] as const;
 /** What the hits of one device are, against beats that are due. Both in ms on one timeline, in order. */
 export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly number[]): Explained {
   const beatMs = median(pulsesMs.slice(1), (ms, i) => ms - (pulsesMs[i] as number)) ?? 0;
-  if (pulsesMs.length < FEWEST || onsetsMs.length < FEWEST / 2 || beatMs <= 0 || !isEven(pulsesMs, beatMs))
+  if (pulsesMs.length < FEWEST || onsetsMs.length < FEWEST / 2 || beatMs <= 0)
     return { matching: matchOnsets(pulsesMs, onsetsMs), findings: [] };
+  if (!isEven(pulsesMs, beatMs)) return explainUneven(pulsesMs, onsetsMs);
   const period = periodOf(onsetsMs, beatMs);
   const lengthMs = (pulsesMs.at(-1) as number) - (pulsesMs[0] as number);
   if (period && abs(period.beatMs / beatMs - 1) * lengthMs > beatMs / 4) {
@@ -88,6 +89,14 @@ export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly numb
   if (early) findings.push(early);
   const reason = trend?.reason ?? (early?.kind === 'ambiguous' ? ambiguity(early) : undefined);
   return { matching, findings, ...(reason !== undefined && { reason }) };
+}
+
+/** With a tempo map: what is counted in beats can't be told, but trends in ms can. */
+function explainUneven(pulsesMs: readonly number[], onsetsMs: readonly number[]): Explained {
+  const shortestMs = pulsesMs.slice(1).reduce((least, ms, i) => min(least, ms - (pulsesMs[i] as number)), Infinity);
+  const matching = matchedAgain(pulsesMs, onsetsMs, shortestMs);
+  const trend = trendOf(pulsesMs, matching.landings, shortestMs);
+  return { matching, findings: trend ? [trend.finding] : [], ...(trend && { reason: trend.reason }) };
 }
 
 function isEven(pulsesMs: readonly number[], beatMs: number): boolean {

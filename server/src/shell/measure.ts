@@ -1,5 +1,6 @@
 import {
   analyzeRecording,
+  beatTimes,
   fitTempo,
   MidiFileError,
   readTempoFile,
@@ -90,15 +91,9 @@ function sourcesOf(channels: readonly Float32Array[], sampleRate: number, option
   }
   const lengthMs = ((channels[0]?.length ?? 0) / sampleRate) * 1000;
   const beats: BeatReference = tempoMap
-    ? { pulsesMs: beatsOf(new TempoMap(readTempoFile(tempoMap)), firstBeatMs, lengthMs) }
+    ? { pulsesMs: beatTimes(new TempoMap(readTempoFile(tempoMap)), { firstBeatMs, lengthMs }) }
     : { bpm: bpm as number, firstBeatMs };
   return { click, gear, beats };
-}
-
-function beatsOf(map: TempoMap, firstBeatMs: number, lengthMs: number): number[] {
-  const times: number[] = [];
-  for (let beat = 0; firstBeatMs + map.msAt(beat) < lengthMs; beat++) times.push(firstBeatMs + map.msAt(beat));
-  return times;
 }
 
 function channelOf(channels: readonly Float32Array[], one: number): Float32Array {

@@ -140,7 +140,8 @@ export function driveOf({ syncsTo }: Gear): Drive {
 
 function reliableOf(takes: readonly Take[], gear: Gear): Measured[] {
   return takes.flatMap((take) =>
-    (take.plan ? [] : take.lines)
+    // The hub's offset didn't move what a program played.
+    (take.plan || take.playedBy ? [] : take.lines)
       .filter((line) => line.gearId === gear.id && line.report?.believable && !line.moved)
       .map((line) => ({ take, line })),
   );

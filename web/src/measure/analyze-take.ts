@@ -15,7 +15,7 @@ import {
   type Click,
   type Landing,
 } from '@metronomo/core';
-import type { Take, TakeLine, TakePlan } from '../store/records';
+import type { Take, TakeBeats, TakeLine, TakePlan } from '../store/records';
 
 /** A click may precede its planned time by this much, because audio and hub clock agree only approximately. */
 const BEFORE_START_MS = 150;
@@ -111,13 +111,22 @@ async function measureLine(
       const counted = 'bpm' in beats ? beats.clicksMs : undefined;
       if (counted && gaps > 0)
         throw new RangeError('Audio dropped out during the take, so its frames can’t be counted. Measure again.');
-      const reference = counted ? { pulsesMs: counted, click: [] } : 'bpm' in beats ? beats : await findPulses();
+      const reference = await referenceOf(beats, findPulses);
       const sound = await load(line.channel);
       return line.within
         ? analyzeStretch(sound, sampleRate, reference, line.within)
         : analyzeRecording(sound, sampleRate, reference);
     }
   }
+}
+
+async function referenceOf(
+  beats: TakeBeats,
+  findPulses: () => Promise<ClickTrack>,
+): Promise<{ bpm: number; firstBeatMs: number } | ClickTrack> {
+  if ('beatsMs' in beats) return { pulsesMs: beats.beatsMs, click: [] };
+  if ('clickChannel' in beats) return findPulses();
+  return beats.clicksMs ? { pulsesMs: beats.clicksMs, click: [] } : beats;
 }
 
 /** From stored times. */

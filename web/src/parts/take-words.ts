@@ -1,6 +1,13 @@
-import type { Take, TakeLine } from '../store/records';
+import type { PlayedBy, Take, TakeLine } from '../store/records';
 import { latenessText, signed } from './words';
 import { count, decimal } from '../words/numbers';
+
+/** What made the device play on a recording. */
+export const PLAYED_BY: Record<PlayedBy, string> = {
+  hub: 'Hub (clock or notes)',
+  notes: 'A program’s notes',
+  clock: 'A program’s clock',
+};
 
 /** The kind of take. */
 export function takeText({ plan, proof, source }: Take): string {

@@ -19,6 +19,7 @@ import type { ExchangeRecord } from '@metronomo/core';
 
 const MAX_BEATS = 1_000_000;
 const MAX_LINES = 64;
+const MAX_SECTIONS = 500;
 /** End of the year 9999: what dates are shown for. */
 const EPOCH_END = 253_402_300_799_999;
 
@@ -252,8 +253,17 @@ export const takeSchema = fields({
   beats: lazy((value?: object) =>
     value && 'bpm' in value
       ? fields({ bpm: finite(), firstBeatMs: finite(), clicksMs: array(finite()).max(10_000) })
-      : fields({ clickChannel: number().integer().required().min(0).max(63) }),
+      : value && 'beatsMs' in value
+        ? fields({
+            beatsMs: numbers(),
+            sections: array()
+              .of(fields({ name: text(60), fromPulse: finite() }))
+              .required()
+              .max(MAX_SECTIONS),
+          })
+        : fields({ clickChannel: number().integer().required().min(0).max(63) }),
   ),
+  playedBy: string().oneOf(['hub', 'notes', 'clock'] as const),
   plan: planSchema,
   note: string().max(400),
   conditions: optional(fields({ version: text(40), bufferMs: number().defined().nullable() })),

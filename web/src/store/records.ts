@@ -1,4 +1,5 @@
 import type {
+  SectionStart,
   AlignTarget,
   BeatTrigger,
   Cable,
@@ -186,8 +187,18 @@ export interface TakeLine {
   within?: [fromMs: number, toMs: number];
 }
 
-/** A take's beat reference: a click channel, or a fixed tempo from a first beat. */
-export type TakeBeats = { clickChannel: number } | TempoBeats;
+/** A take's beat reference: a click channel, a fixed tempo from a first beat, or the beats of a song. */
+export type TakeBeats = { clickChannel: number } | TempoBeats | SongBeats;
+
+/** Beats by a song's tempo map, with its sections. */
+export interface SongBeats {
+  /** Of each quarter note, ms from the first sample. */
+  beatsMs: number[];
+  sections: SectionStart[];
+}
+
+/** What made the device play on a recording: the hub, or the notes or clock of a program. */
+export type PlayedBy = 'hub' | 'notes' | 'clock';
 
 /** Beats by the hub's time, or by the frames at which its clicks were played. */
 export interface TempoBeats {
@@ -228,6 +239,8 @@ export interface Take {
   /** Number of audio dropouts, for example when the computer was too busy. */
   gaps?: number;
   beats: TakeBeats;
+  /** Of a recording; missing if the hub did. */
+  playedBy?: PlayedBy;
   /** Its first sample, as a frame of the audio context that also plays the clicks. */
   firstFrame?: number;
   /** Missing for a plain latency take. */

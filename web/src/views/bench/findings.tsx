@@ -1,12 +1,20 @@
 import type { TakeFinding } from '@metronomo/core';
-import { Link } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import { decimal, whole } from '../../words/numbers';
 import type { TakeLine } from '../../store/records';
 
 type Report = NonNullable<TakeLine['report']>;
 
 /** A result that nothing should be set by: the reason, and no number that looks like one. */
-export function Unreliable({ report: { reason, matched, missed, extra } }: { report: Report }) {
+export function Unreliable({
+  report: { reason, matched, missed, extra },
+  isLive,
+}: {
+  report: Report;
+  /** Can be repeated at once, unlike a recording. */
+  isLive: boolean;
+}) {
+  const navigate = useNavigate();
   return (
     <p role="status" className="ruled-b pb-4 text-sm">
       <b className="text-attention">Not reliable.</b> {reason}
@@ -15,6 +23,15 @@ export function Unreliable({ report: { reason, matched, missed, extra } }: { rep
           {' '}
           ({matched} heard, {missed} missed, {extra} extra)
         </span>
+      )}
+      {isLive && (
+        <button
+          type="button"
+          className="ml-3 underline underline-offset-2"
+          onClick={() => void navigate('/bench', { state: { take: Date.now() } })}
+        >
+          Record again
+        </button>
       )}
     </p>
   );

@@ -8,6 +8,7 @@ import type { Take, TakeKind } from '../../store/records';
 import { deleteTake } from '../../store/takes';
 import { useTakeHeads } from '../../studio/use-takes';
 import { decimal, whole } from '../../words/numbers';
+import { PLAYED_BY } from '../../parts/take-words';
 import { exactDayAndTime, dayAndTime } from '../../parts/dates';
 
 /** Label and value. */
@@ -90,6 +91,7 @@ export function conditionsOf(take: Take): string {
     take.bpm && `${decimal(take.bpm, 1)} BPM`,
     take.sampleRate > 0 && `${take.sampleRate / 1000} kHz`,
     take.input,
+    take.playedBy && `played by ${PLAYED_BY[take.playedBy].toLowerCase()}`,
     buffer && `buffer ${whole(buffer)} ms`,
     'bpm' in take.beats && take.source === 'live' && !take.plan && 'no click input, round trip subtracted',
     take.gaps && `audio dropouts: ${take.gaps}`,

@@ -1,9 +1,11 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { latenessBySection } from '@metronomo/core';
 import { useLimits } from '../../parts/limits';
 import { correct, rejectedOf } from './correct';
 import { AllLines } from './all-lines';
 import { LinePicker } from './line-picker';
+import { SectionTable } from './section-table';
 import { TakeHeader, type Row } from './take-header';
 import clsx from 'clsx';
 import { Notice } from '../../parts/notice';
@@ -34,8 +36,11 @@ export function TakeResult({ take }: { take: Take }) {
       {line.problem && <Notice>{line.problem}</Notice>}
       {line.warning && <Notice>{line.warning}</Notice>}
       {line.report?.believable === true && <Numbers line={line} sampleRate={take.sampleRate} />}
-      {line.report?.believable === false && <Unreliable report={line.report} />}
+      {line.report?.believable === false && <Unreliable report={line.report} isLive={take.source === 'live'} />}
       {line.report && <Findings report={line.report} />}
+      {'beatsMs' in take.beats && line.landings.length > 0 && (
+        <SectionTable sections={latenessBySection(line.landings, take.beats.sections, take.beats.beatsMs.length)} />
+      )}
       {take.frames > 0 && (
         <TakeWaveform
           take={take}
