@@ -39,7 +39,8 @@ export { measureFollowing, type FollowingReport } from './measure/measure-follow
 export { driftOf, measureDrift, type DriftReport } from './measure/measure-drift';
 export { measureReturnDrift } from './measure/measure-return-drift';
 export { compareLandings, type LandingComparison } from './measure/compare-landings';
-export * from './measure/song-beats';
+export * from './measure/lateness-by-section';
+export * from './tempo/song-beats';
 export { compareClocks, type ClockComparison } from './measure/compare-clocks';
 export { traffic } from './feed/traffic';
 export { measureWander, type Wander, type WanderPoint } from './measure/wander';

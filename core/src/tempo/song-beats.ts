@@ -1,10 +1,6 @@
-import { MeterMap } from '../tempo/meter-map';
-import { songMaps, type Section } from '../tempo/song';
-import { TempoMap } from '../tempo/tempo-map';
-import { medianInterval } from './median-interval';
-import type { Landing } from './match-onsets';
-
-const { floor, max } = Math;
+import { MeterMap } from './meter-map';
+import { songMaps, type Section } from './song';
+import { TempoMap } from './tempo-map';
 
 /** Where a section starts among the beats of a recording. */
 export interface SectionStart {
@@ -61,36 +57,4 @@ export function songBeats(
       return endsAt > 0 && fromPulse < beatsMs.length ? [{ name, fromPulse }] : [];
     }),
   };
-}
-
-/** How late the beats of one section were. */
-export interface SectionLateness {
-  name: string;
-  beats: number;
-  heard: number;
-  /** Median and its 95% interval, ms late; null if fewer than four beats were heard, or too many missed. */
-  medianMs: number | null;
-  ci95Ms: [number, number] | null;
-}
-
-const FEWEST = 4;
-/** Of its beats; with more missed, those heard may be other hits. */
-const SHARE_HEARD = 0.6;
-
-/** Lateness by section, in the song's order. `pulses` is the number of beats on the recording. */
-export function latenessBySection(
-  landings: readonly Landing[],
-  sections: readonly SectionStart[],
-  pulses: number,
-): SectionLateness[] {
-  return sections.map(({ name, fromPulse }, i) => {
-    const from = Math.max(0, fromPulse);
-    const until = Math.min(pulses, sections[i + 1]?.fromPulse ?? pulses);
-    const late = landings.flatMap(({ pulse, lateMs }) => (pulse >= from && pulse < until ? [lateMs] : []));
-    const beats = Math.max(0, floor(until) - floor(from));
-    if (late.length < max(FEWEST, SHARE_HEARD * beats))
-      return { name, beats, heard: late.length, medianMs: null, ci95Ms: null };
-    const { median, ci95 } = medianInterval(Float64Array.from(late).sort());
-    return { name, beats, heard: late.length, medianMs: median, ci95Ms: ci95 };
-  });
 }

@@ -1,5 +1,5 @@
-import { TempoMap } from '../tempo/tempo-map';
-import { beatTimes, latenessBySection, songBeats } from './song-beats';
+import { TempoMap } from './tempo-map';
+import { beatTimes, songBeats } from './song-beats';
 
 const section = (name: string, bars: number, bpm: number, toBpm: number | null = null) => ({
   ...{ name, bars, bpm, toBpm, beatsPerBar: 4, beatUnit: 4 },
@@ -27,19 +27,5 @@ test('beats end with the recording or with the song, whichever is first', () => 
   expect(() => songBeats([], { firstBar: 1, firstBeatMs: 0, lengthMs: 1 })).toThrow(/no sections/);
   expect(beatTimes(new TempoMap([{ beat: 0, bpm: 60 }]), { firstBeatMs: 10, lengthMs: 2500 })).toEqual([
     10, 1010, 2010,
-  ]);
-});
-
-test('lateness by section: 5 ms in the verse, 20 ms in the chorus, and no number for three hits', () => {
-  const sections = [
-    { name: 'Verse', fromPulse: -8 },
-    { name: 'Chorus', fromPulse: 8 },
-    { name: 'Outro', fromPulse: 16 },
-  ];
-  const landings = Array.from({ length: 19 }, (_, pulse) => ({ pulse, lateMs: pulse < 8 ? 5 : pulse < 16 ? 20 : 1 }));
-  expect(latenessBySection(landings, sections, 24)).toEqual([
-    { name: 'Verse', beats: 8, heard: 8, medianMs: 5, ci95Ms: [5, 5] },
-    { name: 'Chorus', beats: 8, heard: 8, medianMs: 20, ci95Ms: [20, 20] },
-    { name: 'Outro', beats: 8, heard: 3, medianMs: null, ci95Ms: null },
   ]);
 });
