@@ -13,17 +13,19 @@ export interface AudioServer {
 
 /**
  * A real audio server without hardware, and a screen without a monitor: what is played comes back on the input, as
- * through a loopback cable.
+ * through a loopback cable. With `delaySamples`, its left channel comes back on input 1, and so many samples later on
+ * input 2.
  */
-export async function startAudioServer(): Promise<AudioServer> {
+export async function startAudioServer(delaySamples: number | null = null): Promise<AudioServer> {
   const folder = mkdtempSync(join(tmpdir(), 'metronomo-audio-'));
   const socket = join(folder, 'native');
   const environment = { XDG_RUNTIME_DIR: folder, HOME: folder, PULSE_SERVER: `unix:${socket}` };
   const modules = [
     `module-native-protocol-unix socket=${socket} auth-anonymous=1`,
     'module-null-sink sink_name=studio rate=48000 channels=2',
+    'module-null-sink sink_name=patch rate=48000 channels=2',
     // Browsers don't offer monitors as inputs.
-    'module-remap-source master=studio.monitor source_name=line',
+    `module-remap-source master=${delaySamples === null ? 'studio' : 'patch'}.monitor source_name=line`,
   ];
   const options = ['-n', '--exit-idle-time=-1', '--use-pid-file=no', ...modules.flatMap((one) => ['-L', one])];
   const server = spawn('pulseaudio', options, { env: { ...process.env, ...environment }, stdio: 'ignore' });
@@ -32,13 +34,39 @@ export async function startAudioServer(): Promise<AudioServer> {
   });
   const display = await displayOf(screen);
   await untilReady(environment);
+  const cables = delaySamples === null ? [] : delayedCopy(delaySamples, { ...process.env, ...environment });
   return {
     environment: { ...environment, DISPLAY: display },
     end() {
+      for (const cable of cables) cable.kill();
       server.kill();
       screen.kill();
     },
   };
+}
+
+/** Both channels take the same way, so that whatever holds it up, they stay exactly that far apart. */
+function delayedCopy(delaySamples: number, env: NodeJS.ProcessEnv): ChildProcess[] {
+  const format = ['--raw', '--format=float32le', '--rate=48000', '--channels=2', '--latency-msec=20'];
+  const from = spawn('parec', [...format, '-d', 'studio.monitor'], { env, stdio: ['ignore', 'pipe', 'ignore'] });
+  const into = spawn('pacat', [...format, '-d', 'patch'], { env, stdio: ['pipe', 'ignore', 'ignore'] });
+  const line = new Float32Array(delaySamples);
+  let at = 0;
+  let rest: Buffer = Buffer.alloc(0);
+  from.stdout?.on('data', (piece: Buffer) => {
+    const bytes = Buffer.concat([rest, piece]);
+    const whole = bytes.length - (bytes.length % 8);
+    for (let i = 0; i < whole; i += 8) {
+      const left = bytes.readFloatLE(i);
+      bytes.writeFloatLE(line[at] ?? 0, i + 4);
+      line[at] = left;
+      at = (at + 1) % delaySamples;
+    }
+    rest = bytes.subarray(whole);
+    into.stdin?.write(bytes.subarray(0, whole));
+  });
+  into.stdin?.on('error', () => undefined); // Ended with the server.
+  return [from, into];
 }
 
 /** The screen writes its number once it is ready. */
