@@ -8,6 +8,8 @@ const PATIENCE_MS = 20_000;
 export interface AudioServer {
   /** What a program needs to find it, and a screen. */
   environment: Record<string, string>;
+  /** Plays a WAV file, as another program would. */
+  play(file: string): void;
   end(): void;
 }
 
@@ -37,6 +39,13 @@ export async function startAudioServer(delaySamples: number | null = null): Prom
   const cables = delaySamples === null ? [] : delayedCopy(delaySamples, { ...process.env, ...environment });
   return {
     environment: { ...environment, DISPLAY: display },
+    play(file) {
+      const player = spawn('paplay', ['--device=studio', file], {
+        env: { ...process.env, ...environment },
+        stdio: 'ignore',
+      });
+      cables.push(player);
+    },
     end() {
       for (const cable of cables) cable.kill();
       server.kill();

@@ -72,10 +72,65 @@ export async function runCalibration(channel: number): Promise<Take | null> {
   return take;
 }
 
+/** A device with its input: from the rig, or an input that isn't assigned. */
+export interface HeardOn {
+  gear: Gear | null;
+  name: string;
+  channel: number;
+}
+
+/**
+ * Followers against the sound of whatever leads. The hub neither plays nor sends for it: it only listens, while the
+ * musician plays.
+ */
+export async function runAgainst(
+  leader: HeardOn,
+  followers: readonly HeardOn[],
+  seconds: number,
+): Promise<Take | null> {
+  const rig = rigInUse();
+  const recorder = new Recorder();
+  const { result } = await measureTake({
+    needs: { ports: [], input: true, motion: false },
+    prepare() {
+      const { input } = useSession.getState();
+      if (!input) throw new Error('No audio input is open. Open one in Rig.');
+      for (const { name, channel } of [leader, ...followers])
+        if (channel >= input.channels)
+          throw new Error(`${name} is on input ${channel + 1}, but the interface has only ${input.channels} inputs.`);
+      if (followers.some(({ channel }) => channel === leader.channel))
+        throw new Error('Leader and follower are on the same input. Choose two different ones.');
+    },
+    start: () => undefined,
+    capture: () => {
+      const plan = { question: 'against', leader: leader.name, leaderId: leader.gear?.id ?? null } as const;
+      const { bpm } = useSession.getState().snapshot;
+      const bare = newTake(rig, [], { bpm, plan, beats: { clickChannel: leader.channel } });
+      const lines = followers.map(({ gear, name, channel }) => ({
+        ...lineOf(name, channel),
+        gearId: gear?.id ?? null,
+      }));
+      const take = { ...bare, bpm: null, lines, gearIds: lines.flatMap(({ gearId }) => gearId ?? []) };
+      const fromMs = performance.now();
+      return recorderAlone(recorder, () =>
+        recorder.record(take, fromMs, fromMs + 1000 * seconds, 'leader and followers'),
+      );
+    },
+    analyze: analyzeTake,
+    recover: (why) => recorder.recover(why),
+    restore: () => undefined,
+  });
+  return result;
+}
+
 function pathLine(channel: number): Take['lines'][number] {
+  return lineOf('Loopback', channel);
+}
+
+function lineOf(name: string, channel: number): Take['lines'][number] {
   return {
     gearId: null,
-    name: 'Loopback',
+    name,
     channel,
     offsetMs: 0,
     report: null,

@@ -77,7 +77,20 @@ async function analyzeLine(
     return { ...bare, ...measured, report: line.moved ? unreliable(measured.report) : measured.report };
   } catch (error) {
     if (!(error instanceof RecordingError || error instanceof RangeError)) throw error;
-    return { ...bare, report: null, problem: error.message, landings: [], pulsesMs: [], onsetsMs: [] };
+    return { ...bare, report: null, problem: problemText(error, take.plan), landings: [], pulsesMs: [], onsetsMs: [] };
+  }
+}
+
+/** Where another device leads, its sound takes the place of the click. */
+function problemText(error: Error, plan: TakePlan | undefined): string {
+  if (plan?.question !== 'against' || !(error instanceof RecordingError)) return error.message;
+  switch (error.problem) {
+    case 'silentReference':
+      return `The input of ${plan.leader} is silent. Start it, and check its cable, input and level.`;
+    case 'noClick':
+      return `No hits were found on the input of ${plan.leader}. Have it play quarter notes with a sharp attack.`;
+    default:
+      return error.message;
   }
 }
 

@@ -14,6 +14,8 @@ export function takeText({ plan, proof, source }: Take): string {
   switch (plan?.question) {
     case 'calibration':
       return 'Audio round trip';
+    case 'against':
+      return 'Take against the leader';
     case 'loop':
       return 'Round trip over MIDI';
     case 'chase':
@@ -44,6 +46,7 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
     const has = settledMs === null ? 'never settles' : `settles after ${decimal(settledMs / 1000, 1)} s`;
     return `${latenessText(report.medianMs)}, ${has}`;
   }
+  if (plan?.question === 'against') return `${latenessText(report.medianMs)} against ${plan.leader}`;
   if (plan) return `${decimal(report.medianMs, 2)} ms`;
   return latenessText(report.medianMs);
 }

@@ -204,6 +204,8 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
     case 'loop':
     case 'drift':
       return fields({ question: string() });
+    case 'against':
+      return fields({ question: string(), leader: text(60), leaderId: string().max(64).defined().nullable() });
     case 'chase':
       return fields({ question: string(), startedMs: numbers(1000) });
     case 'tempo':
@@ -230,7 +232,7 @@ export const takeSchema = fields({
   rigId: id(),
   kind: string()
     .required()
-    .oneOf(['take', 'proof', 'recording', 'calibration', 'loop', 'chase', 'tempo', 'drift'] as const),
+    .oneOf(['take', 'proof', 'recording', 'calibration', 'against', 'loop', 'chase', 'tempo', 'drift'] as const),
   gearIds: gearIds(),
   startedAt: epoch(),
   source: string()

@@ -146,6 +146,8 @@ export type Drive = 'clock' | 'notes';
 export type TakePlan =
   /** Audio round trip: the click out of the computer and back. */
   | { question: 'calibration' }
+  /** Against the sound of whatever leads, on an input of its own; `leaderId` if it is in the rig. */
+  | { question: 'against'; leader: string; leaderId: string | null }
   /** MIDI round trip through a cable. */
   | { question: 'loop' }
   /** Repeated timecode starts. */

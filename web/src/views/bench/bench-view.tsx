@@ -7,6 +7,7 @@ import { Notice } from '../../parts/notice';
 import { useTake, useTakes } from '../../studio/use-takes';
 import { useClockTakes } from '../../studio/use-clock-takes';
 import type { Take } from '../../store/records';
+import { AgainstPanel } from './against-panel';
 import { ClockPanel } from './clock-panel';
 import { ClockResult } from './clock-result';
 import { CalibrationPanel, ChasePanel, DriftPanel, LoopPanel, TempoPanel } from './experiment-panels';
@@ -24,6 +25,7 @@ const GROUPS = [
     name: 'Audio',
     questions: [
       { id: 'latency', text: 'How late is my gear?' },
+      { id: 'against', text: 'How late against the leader?' },
       { id: 'recording', text: 'How late is a recorded part?' },
       { id: 'calibration', text: 'What is my audio round trip?' },
     ],
@@ -50,6 +52,7 @@ type QuestionId = (typeof GROUPS)[number]['questions'][number]['id'];
 
 const PANELS: Record<QuestionId, () => React.ReactNode> = {
   latency: TakePanel,
+  against: AgainstPanel,
   recording: RecordingPanel,
   calibration: CalibrationPanel,
   loop: LoopPanel,
@@ -138,7 +141,7 @@ export function BenchView() {
           <LinkResults />
         ) : !take ? (
           <NoTakesYet question={question} />
-        ) : take.plan ? (
+        ) : take.plan && take.plan.question !== 'against' ? (
           <PlanResult key={take.id} take={take} />
         ) : (
           <TakeResult key={take.id} take={take} />
@@ -167,6 +170,8 @@ function ClockResults() {
 const WHAT_IT_DOES: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
   latency:
     'A take plays quarter notes, records the audio returns alongside the hub’s click, and shows how late each beat landed.',
+  against:
+    'Measures followers against the sound of the program or box that leads. Metronomo only listens: press play there, then record.',
   recording: 'Drop a recording on the left to see how late each beat is. Any recorder will do.',
   calibration:
     'Patch a cable from an output to an input to measure your audio round trip. Takes without a click input subtract it automatically.',

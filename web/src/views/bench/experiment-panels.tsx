@@ -13,7 +13,7 @@ import { useClockSources } from './clock-sources';
 import { count, decimal, whole } from '../../words/numbers';
 
 /** Runs a take, then opens its result. */
-function useRun(): { busy: boolean; run: (goes: () => Promise<Take | null>) => void } {
+export function useRun(): { busy: boolean; run: (goes: () => Promise<Take | null>) => void } {
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const navigate = useNavigate();
   const run = (goes: () => Promise<Take | null>) => {
@@ -23,7 +23,7 @@ function useRun(): { busy: boolean; run: (goes: () => Promise<Take | null>) => v
   return { busy, run };
 }
 
-function Choice<Value extends string | number>({
+export function Choice<Value extends string | number>({
   label,
   hint,
   value,

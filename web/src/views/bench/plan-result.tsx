@@ -36,6 +36,7 @@ export function PlanResult({ take }: { take: Take }) {
 }
 
 const TITLES = {
+  against: 'Against the leader',
   calibration: 'Audio round trip',
   loop: 'Round trip over MIDI',
   chase: 'Timecode lock',

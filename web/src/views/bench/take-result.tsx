@@ -23,6 +23,7 @@ export function TakeResult({ take }: { take: Take }) {
   const [beat, setBeat] = useState(0);
   const line = take.lines[Math.min(index, take.lines.length - 1)];
   if (!line) return null;
+  const leader = take.plan?.question === 'against' ? take.plan.leader : null;
   const choose = (i: number) => {
     setIndex(i);
     setBeat(0);
@@ -30,12 +31,16 @@ export function TakeResult({ take }: { take: Take }) {
   const landing = line.landings[Math.min(beat, line.landings.length - 1)];
   return (
     <div className="flex flex-col gap-4">
-      <TakeHeader take={take} title={`Latency: ${line.name}`} rows={numbersOf(line)} />
+      <TakeHeader
+        take={take}
+        title={leader === null ? `Latency: ${line.name}` : `${line.name} against ${leader}`}
+        rows={numbersOf(line)}
+      />
       {take.lines.length > 1 && <LinePicker lines={take.lines} index={index} onChoose={choose} />}
       {take.ending && <Notice>{take.ending} Everything captured until then is saved.</Notice>}
       {line.problem && <Notice>{line.problem}</Notice>}
       {line.warning && <Notice>{line.warning}</Notice>}
-      {line.report?.believable === true && <Numbers line={line} sampleRate={take.sampleRate} />}
+      {line.report?.believable === true && <Numbers line={line} sampleRate={take.sampleRate} leader={leader} />}
       {line.report?.believable === false && <Unreliable report={line.report} isLive={take.source === 'live'} />}
       {line.report && <Findings report={line.report} />}
       {'beatsMs' in take.beats && line.landings.length > 0 && (
@@ -105,7 +110,16 @@ function numbersOf({ report, offsetMs }: TakeLine): Row[] {
   ];
 }
 
-function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
+function Numbers({
+  line,
+  sampleRate,
+  leader,
+}: {
+  line: TakeLine;
+  sampleRate: number;
+  /** What it was measured against; null for the hub's beat. */
+  leader: string | null;
+}) {
   const { report } = line;
   const limits = useLimits();
   if (!report) return null;
@@ -126,8 +140,15 @@ function Numbers({ line, sampleRate }: { line: TakeLine; sampleRate: number }) {
       <Figure label="Offset during take" value={offsetText(line.offsetMs)} />
       <p className="col-span-full text-sm">
         <b>{said.word}</b> {said.meaning} <span className="text-soft">({said.by})</span>{' '}
-        {Math.abs(medianMs) >= 0.05 && <>To land on the beat, {moveText(-medianMs)}.</>}
-        {line.gearId && (
+        {Math.abs(medianMs) >= 0.05 &&
+          (leader === null ? (
+            <>To land on the beat, {moveText(-medianMs)}.</>
+          ) : (
+            <>
+              Set {line.name} {offsetText(-medianMs)}: change its offset in {leader}, or on the device itself.
+            </>
+          ))}
+        {line.gearId && leader === null && (
           <Link to="/align" className="ml-3 underline underline-offset-2">
             Align →
           </Link>

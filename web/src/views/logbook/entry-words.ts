@@ -12,6 +12,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   drift: 'Drift',
   clock: 'Clock',
   calibration: 'Audio round trip',
+  against: 'Against leader',
   loop: 'Round trip over MIDI',
   link: 'Network link',
   offsets: 'Offsets',

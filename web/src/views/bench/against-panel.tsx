@@ -1,0 +1,86 @@
+import { useState } from 'react';
+import { runAgainst, type HeardOn } from '../../flow-effects/experiments';
+import { Button } from '../../parts/button';
+import { useSession } from '../../studio/session';
+import { count } from '../../words/numbers';
+import { Choice, useRun } from './experiment-panels';
+
+const SECONDS = [10, 20, 60];
+const ALL = 'all';
+
+/** Followers against the sound of the device that leads. */
+export function AgainstPanel() {
+  const rig = useSession(({ rig }) => rig);
+  const input = useSession(({ input }) => input);
+  const leaders = useSession(({ rig }) => rig?.leaders);
+  const [leaderKey, setLeaderKey] = useState<string | null>(null);
+  const [followerKey, setFollowerKey] = useState<string>(ALL);
+  const [seconds, setSeconds] = useState(20);
+  const { busy, run } = useRun();
+  if (!rig || !input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
+  const heard = heardOn(rig.gear, input.channels);
+  const leads = heard.find(({ key }) => leaders?.includes(key));
+  const leader = heard.find(({ key }) => key === leaderKey) ?? leads ?? heard[0];
+  const others = heard.filter(({ channel }) => channel !== leader?.channel);
+  const chosen = others.filter(({ key, gear }) => (followerKey === ALL ? gear !== null : key === followerKey));
+  if (!leader) return <p className="text-sm text-soft">The audio interface has no inputs.</p>;
+  const all: [string, string][] = others.some(({ gear }) => gear)
+    ? [[ALL, `All ${count(others.filter(({ gear }) => gear).length, 'device')} with a return`]]
+    : [];
+  return (
+    <div className="flex flex-col gap-4">
+      <p className="text-sm">
+        Press play on the leader, then record. All devices should play quarter notes with a sharp attack.
+      </p>
+      <Choice
+        label="Leader’s sound"
+        value={leader.key}
+        options={heard.map(({ key, text }) => [key, text] as const)}
+        onChange={setLeaderKey}
+      />
+      <Choice
+        label="Follower"
+        value={followerKey}
+        options={[...all, ...others.map(({ key, text }) => [key, text] as const)]}
+        onChange={setFollowerKey}
+      />
+      <Choice
+        label="Length"
+        value={seconds}
+        options={SECONDS.map((one) => [one, `${one} s`] as const)}
+        onChange={setSeconds}
+      />
+      <Button
+        tone="strong"
+        disabled={busy || chosen.length === 0}
+        onClick={() => run(() => runAgainst(leader, chosen, seconds))}
+      >
+        Record
+      </Button>
+    </div>
+  );
+}
+
+interface Heard extends HeardOn {
+  key: string;
+  text: string;
+}
+
+/** Gear with an audio return, then inputs that no device is assigned to. */
+function heardOn(gear: readonly { id: string; name: string; returnChannel: number | null }[], channels: number) {
+  const known = gear.flatMap((one): Heard[] =>
+    one.returnChannel === null || one.returnChannel >= channels
+      ? []
+      : [{ gear: one as HeardOn['gear'], name: one.name, channel: one.returnChannel, key: one.id, text: one.name }],
+  );
+  const free = Array.from({ length: channels }, (_, channel) => channel).filter(
+    (channel) => !known.some((one) => one.channel === channel),
+  );
+  return [
+    ...known,
+    ...free.map((channel): Heard => {
+      const name = `Input ${channel + 1}`;
+      return { gear: null, name, channel, key: `input ${channel}`, text: name };
+    }),
+  ];
+}
