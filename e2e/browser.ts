@@ -130,7 +130,7 @@ export async function openBrowser({
   };
   const open = async (path: string) => {
     await driver.get(url + path);
-    await driver.wait(until.elementLocated(By.css('main')), PATIENCE_MS, 'the app was not drawn');
+    await driver.wait(until.elementLocated(By.css('main > h1 ~ *')), PATIENCE_MS, 'the app was not drawn');
   };
   const logged: { level: string; message: string }[] = [];
   /** The driver returns each log entry only once. */

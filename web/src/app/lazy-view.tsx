@@ -1,4 +1,4 @@
-import { Suspense, use, type ComponentType } from 'react';
+import { use, type ComponentType } from 'react';
 
 /** Views whose script couldn't be fetched: each forgets its failure, so that opening it tries again. */
 const failed = new Set<() => void>();
@@ -10,7 +10,7 @@ export function forgetFailures(): void {
 }
 
 /**
- * A view whose script is loaded when it is opened, or before. The router's own `lazy` keeps a failure until the page is
+ * A view whose script is loaded when it is opened, or before; it suspends until then. The router's own `lazy` keeps a failure until the page is
  * reloaded, and reloading stops the clock.
  */
 export function lazyView(load: () => Promise<ComponentType>): { View: ComponentType; preload(): Promise<unknown> } {
@@ -23,16 +23,9 @@ export function lazyView(load: () => Promise<ComponentType>): { View: ComponentT
     }
     return loading;
   };
-  function Loaded() {
-    const View = use(loaded());
-    return <View />;
-  }
   function View() {
-    return (
-      <Suspense>
-        <Loaded />
-      </Suspense>
-    );
+    const Loaded = use(loaded());
+    return <Loaded />;
   }
   return { View, preload: () => loaded().catch(forgetFailures) };
 }

@@ -1,3 +1,4 @@
+import { Suspense } from 'react';
 import { Toast } from 'radix-ui';
 import { Outlet, useLocation } from 'react-router';
 import { KeepSessions } from './keep-sessions';
@@ -27,7 +28,10 @@ export function Shell() {
         {engineProblem && <Notice>{engineProblem}</Notice>}
         <main className="min-h-0 flex-1 overflow-auto print:overflow-visible">
           <h1 className="sr-only">{view?.name ?? 'Metronomo'}</h1>
-          <Outlet />
+          {/* Around all views: one that loads leaves the one before in place. */}
+          <Suspense>
+            <Outlet />
+          </Suspense>
         </main>
         <KeepSessions />
         <Toasts />
