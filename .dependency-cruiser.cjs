@@ -7,7 +7,7 @@ const below = {
   feed: ['midi', 'tempo', 'timecode', 'transport'],
   follow: ['midi', 'tempo', 'timecode'],
   maths: [],
-  measure: ['follow', 'maths'],
+  measure: ['midi', 'timecode', 'follow', 'maths'],
   align: ['midi', 'timecode'],
   hub: ['midi', 'tempo', 'timecode', 'transport', 'feed', 'follow'],
   standin: ['midi', 'tempo', 'timecode', 'feed', 'follow', 'hub'],

@@ -113,6 +113,30 @@ describe('a MIDI port and an audio input looped inside the page', () => {
     },
   );
 
+  test('clock and notes that the device sends back are measured by their time stamps alone', async () => {
+    await page.driver.executeScript(`
+      const before = standIn.onSend;
+      let tick = 0;
+      standIn.onSend = (bytes, atMs, portId) => {
+        before(bytes, atMs, portId);
+        const back = (sent, lateMs) =>
+          setTimeout(() => standIn.arrive(sent, atMs + lateMs), Math.max(0, atMs + lateMs - performance.now()));
+        if (bytes[0] === 0xfa) tick = 0;
+        if (bytes[0] !== 0xf8) return;
+        back([0xf8], 6.4 + 0.2 * (tick % 3 - 1));
+        if (tick++ % 24 === 0) back([0x99, 36, 100], 31.5);
+      };`);
+    await page.press('How late is returning MIDI?');
+    await page.press('Measure returning MIDI');
+    await page.sees(/Clock from [^\n]* arrives 6\.4 ms late\. MIDI only/, 60_000);
+    const line = By.xpath(
+      '//option[normalize-space()="Note 36, channel 10"]|//button[normalize-space()="Note 36, channel 10"]',
+    );
+    await page.driver.findElement(line).click();
+    await page.sees(/Note 36, channel 10 from [^\n]* arrives 31\.5 ms late/);
+    await page.press('How late is my gear?');
+  });
+
   test('a port disconnected mid-take ends it with what it has, and says what to do', async () => {
     const before = (await takes()).length;
     await choose(page, 'Length', '16 bars');

@@ -40,6 +40,7 @@ export { driftOf, measureDrift, type DriftReport } from './measure/measure-drift
 export { measureReturnDrift } from './measure/measure-return-drift';
 export { compareLandings, type LandingComparison } from './measure/compare-landings';
 export * from './measure/lateness-by-section';
+export * from './measure/midi-return';
 export * from './tempo/song-beats';
 export { compareClocks, type ClockComparison } from './measure/compare-clocks';
 export { traffic } from './feed/traffic';

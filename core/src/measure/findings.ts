@@ -182,7 +182,7 @@ interface Trend {
 }
 
 /** A drift, a jump or two groups, whichever explains the landings best, if it stands out of their spread. */
-function trendOf(pulsesMs: readonly number[], landings: readonly Landing[], beatMs: number): Trend | null {
+export function trendOf(pulsesMs: readonly number[], landings: readonly Landing[], beatMs: number): Trend | null {
   if (landings.length < FEWEST) return null;
   const lateness = landings.map(({ lateMs }) => lateMs);
   const due = landings.map(({ pulse }) => pulsesMs[pulse] as number);

@@ -19,7 +19,7 @@ import { analyzeTake, measureTake, newTake, portsOf, Recorder, recoverTake, show
 /** Time for the tail of the last beat, and for the slowest gear. */
 const TAIL_MS = 600;
 
-function rigInUse(): Rig {
+export function rigInUse(): Rig {
   const { rig } = useSession.getState();
   if (!rig) throw new Error('No rig is open. Open one in Rig.');
   return rig;
@@ -127,7 +127,7 @@ function pathLine(channel: number): Take['lines'][number] {
   return lineOf('Loopback', channel);
 }
 
-function lineOf(name: string, channel: number): Take['lines'][number] {
+export function lineOf(name: string, channel: number): Take['lines'][number] {
   return {
     gearId: null,
     name,
@@ -251,7 +251,7 @@ function recorderAlone(recorder: Recorder, record: () => Promise<Take>) {
 }
 
 /** When the song was at its start, in window time. */
-function whenItBegan(): number {
+export function whenItBegan(): number {
   const { snapshot, snapshotAtMs } = useSession.getState();
   return snapshotAtMs - snapshot.songMs;
 }
@@ -343,7 +343,7 @@ const LOOP_LEAD_MS = 500;
 const LOOP_NOTE = 61;
 const LOOK_EVERY_MS = 250;
 
-interface Port {
+export interface Port {
   portId: string;
   name: string;
 }
@@ -406,6 +406,6 @@ export async function runLoop(out: Port, back: Port, channel: number): Promise<T
   return result;
 }
 
-function lostPort(portId: string, name: string) {
+export function lostPort(portId: string, name: string) {
   return { portId, sentence: () => `${name} was disconnected during the test. Reconnect it, then repeat the test.` };
 }

@@ -119,6 +119,11 @@ async function measureLine(
       return driftOf(line.channel, run);
     case 'loop':
       return ofTimes(line);
+    case 'midiReturn': {
+      // Measured when it was recorded, against what the hub played then.
+      const { report, landings, pulsesMs, onsetsMs } = line;
+      return { report, landings, pulsesMs, onsetsMs };
+    }
     default: {
       if (soundless) return ofTimes(line);
       const counted = 'bpm' in beats ? beats.clicksMs : undefined;

@@ -16,6 +16,8 @@ export function takeText({ plan, proof, source }: Take): string {
       return 'Audio round trip';
     case 'against':
       return 'Take against the leader';
+    case 'midiReturn':
+      return 'Returning MIDI';
     case 'loop':
       return 'Round trip over MIDI';
     case 'chase':
@@ -47,6 +49,7 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
     return `${latenessText(report.medianMs)}, ${has}`;
   }
   if (plan?.question === 'against') return `${latenessText(report.medianMs)} against ${plan.leader}`;
+  if (plan?.question === 'midiReturn') return `${latenessText(report.medianMs)}, MIDI only`;
   if (plan) return `${decimal(report.medianMs, 2)} ms`;
   return latenessText(report.medianMs);
 }

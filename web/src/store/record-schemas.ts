@@ -206,6 +206,8 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
       return fields({ question: string() });
     case 'against':
       return fields({ question: string(), leader: text(60), leaderId: string().max(64).defined().nullable() });
+    case 'midiReturn':
+      return fields({ question: string(), port: text(60) });
     case 'chase':
       return fields({ question: string(), startedMs: numbers(1000) });
     case 'tempo':
@@ -232,7 +234,18 @@ export const takeSchema = fields({
   rigId: id(),
   kind: string()
     .required()
-    .oneOf(['take', 'proof', 'recording', 'calibration', 'against', 'loop', 'chase', 'tempo', 'drift'] as const),
+    .oneOf([
+      'take',
+      'proof',
+      'recording',
+      'calibration',
+      'against',
+      'midiReturn',
+      'loop',
+      'chase',
+      'tempo',
+      'drift',
+    ] as const),
   gearIds: gearIds(),
   startedAt: epoch(),
   source: string()

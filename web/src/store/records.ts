@@ -148,6 +148,8 @@ export type TakePlan =
   | { question: 'calibration' }
   /** Against the sound of whatever leads, on an input of its own; `leaderId` if it is in the rig. */
   | { question: 'against'; leader: string; leaderId: string | null }
+  /** Clock, notes and timecode that come back on an input port, against the hub: times of the window's clock. */
+  | { question: 'midiReturn'; port: string }
   /** MIDI round trip through a cable. */
   | { question: 'loop' }
   /** Repeated timecode starts. */

@@ -83,8 +83,23 @@ function notAnalyzed(error: unknown): void {
 function connectPorts(rig: Rig): void {
   const returns = rig.gear.flatMap(({ returnChannel }) => returnChannel ?? []);
   useListening.setState({ expected: [rig.input.clickChannel, ...returns] });
-  ports.listenTo(rig.hubSockets.flatMap(({ direction, portId }) => (direction === 'in' && portId ? [portId] : [])));
+  listenTo(rig);
   networkPorts.show(rig.peers ?? [], openPeers());
+}
+
+/** An input that a measurement needs and the rig doesn't use. */
+let measuredPort: string | null = null;
+
+function listenTo(rig: Rig): void {
+  const used = rig.hubSockets.flatMap(({ direction, portId }) => (direction === 'in' && portId ? [portId] : []));
+  ports.listenTo(measuredPort === null ? used : [...used, measuredPort]);
+}
+
+/** Receives from this input port as well, until it is called with null. */
+export function listenAlso(portId: string | null): void {
+  measuredPort = portId;
+  const { rig } = useSession.getState();
+  if (rig) listenTo(rig);
 }
 
 /** Switches back to the first in the fallback order after it was lost: immediately, or as soon as it rolls. */

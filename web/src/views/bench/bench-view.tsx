@@ -14,6 +14,7 @@ import { CalibrationPanel, ChasePanel, DriftPanel, LoopPanel, TempoPanel } from 
 import { LinkPanel } from './link-panel';
 import { LinkResults } from './link-result';
 import { LimitsForm } from './limits-form';
+import { MidiReturnPanel } from './midi-return-panel';
 import { PlanResult } from './plan-result';
 import { RecordingPanel } from './recording-panel';
 import { TakePanel } from './take-panel';
@@ -33,6 +34,7 @@ const GROUPS = [
   {
     name: 'MIDI',
     questions: [
+      { id: 'midiReturn', text: 'How late is returning MIDI?' },
       { id: 'loop', text: 'How fast is this MIDI path?' },
       { id: 'clock', text: 'How stable is this clock?' },
       { id: 'link', text: 'How good is this network link?' },
@@ -55,6 +57,7 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
   against: AgainstPanel,
   recording: RecordingPanel,
   calibration: CalibrationPanel,
+  midiReturn: MidiReturnPanel,
   loop: LoopPanel,
   clock: ClockPanel,
   chase: ChasePanel,
@@ -175,6 +178,7 @@ const WHAT_IT_DOES: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
   recording: 'Drop a recording on the left to see how late each beat is. Any recorder will do.',
   calibration:
     'Patch a cable from an output to an input to measure your audio round trip. Takes without a click input subtract it automatically.',
+  midiReturn: 'Measures clock, notes and timecode that a device sends back, against the hub’s own. No sound is needed.',
   loop: 'Sends notes out of one port and times them coming back in. Shows how long the round trip takes and how much it varies.',
   chase:
     'Starts timecode repeatedly. Shows how long a follower takes to lock, where it lands, and how much that varies between starts.',

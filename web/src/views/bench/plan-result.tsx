@@ -1,4 +1,10 @@
-import { chaseFitness, type ChaseReport, type DriftReport, type FollowingReport } from '@metronomo/core';
+import {
+  chaseFitness,
+  TICKS_PER_BEAT,
+  type ChaseReport,
+  type DriftReport,
+  type FollowingReport,
+} from '@metronomo/core';
 import { useState } from 'react';
 import { Notice } from '../../parts/notice';
 import { useLimits, type Limits } from '../../parts/limits';
@@ -38,6 +44,7 @@ export function PlanResult({ take }: { take: Take }) {
 const TITLES = {
   against: 'Against the leader',
   calibration: 'Audio round trip',
+  midiReturn: 'Returning MIDI',
   loop: 'Round trip over MIDI',
   chase: 'Timecode lock',
   tempo: 'Tempo response',
@@ -63,6 +70,8 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
         {report.extra > 0 && `Extra notes received: ${report.extra}. Check for a MIDI loop. `}
       </p>
     );
+  if (take.plan?.question === 'midiReturn' && report)
+    return <p className="max-w-prose">{returnText(take, line.name, report)}</p>;
   switch (result?.question) {
     case 'chase':
       return <p className="max-w-prose">{chaseText(line.name, result.report, limits)}</p>;
@@ -80,6 +89,15 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
     default:
       return null;
   }
+}
+
+function returnText({ bpm, plan }: Take, name: string, report: NonNullable<TakeLine['report']>): string {
+  const port = plan?.question === 'midiReturn' ? plan.port : '';
+  if (!report.believable) return `Not reliable. ${report.reason ?? ''}`;
+  const said = `${name} from ${port} arrives ${latenessText(report.medianMs)}. MIDI only: the sound may come later.`;
+  if (name !== 'Clock' || !bpm) return said;
+  const tickMs = 60_000 / bpm / TICKS_PER_BEAT;
+  return `${said} All ticks are alike, so a whole tick (${decimal(tickMs, 1)} ms) more or less can’t be told.`;
 }
 
 const FITNESS: Record<ChaseReport['fitFor'], string> = {
@@ -123,13 +141,16 @@ function driftText({ ppm, ci95Ppm, told, msPerSong }: DriftReport): string {
 }
 
 function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
+  const isUnreliable = take.plan?.question === 'midiReturn' && report?.believable === false;
   const latency: Row[] = report
-    ? [
-        ['Median', `${decimal(report.medianMs, 2)} ms`],
-        ['95% interval, ms', `${decimal(report.ci95Ms[0], 2)} to ${decimal(report.ci95Ms[1], 2)}`],
-        ['Jitter', `${decimal(report.spreadMs, 2)} ms`],
-        ['Heard, missed, extra', `${report.matched}, ${report.missed}, ${report.extra}`],
-      ]
+    ? isUnreliable
+      ? [['Arrived, missed, extra', `${report.matched}, ${report.missed}, ${report.extra}`]]
+      : [
+          ['Median', `${decimal(report.medianMs, 2)} ms`],
+          ['95% interval, ms', `${decimal(report.ci95Ms[0], 2)} to ${decimal(report.ci95Ms[1], 2)}`],
+          ['Jitter', `${decimal(report.spreadMs, 2)} ms`],
+          ['Heard, missed, extra', `${report.matched}, ${report.missed}, ${report.extra}`],
+        ]
     : [];
   switch (result?.question) {
     case 'chase': {

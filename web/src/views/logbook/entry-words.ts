@@ -13,6 +13,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   clock: 'Clock',
   calibration: 'Audio round trip',
   against: 'Against leader',
+  midiReturn: 'Returning MIDI',
   loop: 'Round trip over MIDI',
   link: 'Network link',
   offsets: 'Offsets',
