@@ -13,6 +13,7 @@ export function changedSince(take: Take, line: TakeLine, rig: Rig, bufferMs: num
   if (otherBuffers(before, bufferMs))
     return `audio buffer was ${whole(before ?? 0)} ms, now ${whole(bufferMs ?? 0)} ms`;
   const gear = rig.gear.find(({ id }) => id === line.gearId);
+  if (gear?.changedAt !== undefined && take.startedAt < gear.changedAt) return 'its session or settings changed since';
   if (!gear || line.wiredTo === undefined) return null;
   if (line.wiredTo !== gear.portId) return 'output port has changed';
   if (line.ownOffset !== undefined && line.ownOffset !== gear.offset.own) return 'device offset has changed';

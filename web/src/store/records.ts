@@ -39,6 +39,8 @@ export interface Gear extends GearFacts {
   icon: string | null;
   /** Ticked checklist entries, by key. */
   checked: string[];
+  /** When its own settings last changed in a way that moves its sound, epoch ms: takes from before are out of date. */
+  changedAt?: number;
   /** Position in the diagram; null for automatic layout. */
   place: { x: number; y: number } | null;
   /** The output port whose wire reaches it, directly or through other gear; null if none does. */

@@ -214,6 +214,7 @@ const gearSchema = object({
   ...factsSchema,
   icon: string().defined().nullable().max(40),
   checked: array().of(string().required().max(300)).required().max(40),
+  changedAt: number().integer().min(0).max(Number.MAX_SAFE_INTEGER),
   place: object({ x: coordinate(), y: coordinate() }).defined().nullable().default(null),
   id: string().required().max(64),
   name: string()

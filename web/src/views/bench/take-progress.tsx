@@ -10,28 +10,30 @@ export function TakeProgressBar({ words: partOf = '' }: { words?: string }) {
   const { capturedSeconds: captured = 0, wantedSeconds = 0 } = flow.progress ?? {};
   // The last audio block may extend past the end.
   const capturedSeconds = Math.min(captured, wantedSeconds);
-  const words =
-    flow.state === 'settling'
+  const isRecorded = flow.state === 'measuring';
+  const words = isRecorded
+    ? 'Analyzing…'
+    : flow.state === 'settling'
       ? 'Settling for one bar…'
       : `Measuring: ${whole(capturedSeconds)} of ${whole(wantedSeconds)} s${flow.words ? `, ${flow.words}` : ''}`;
   return (
     <div className="flex items-center gap-4 border border-ink bg-raised px-4 py-1.5">
       {partOf && <b className="text-sm">{partOf}</b>}
       <Progress.Root
-        value={capturedSeconds}
+        value={isRecorded ? null : capturedSeconds}
         max={wantedSeconds || 1}
         aria-label="Take progress"
         className="h-2.5 flex-1 border border-ink"
       >
         <Progress.Indicator
           className="h-full bg-audio"
-          style={{ width: `${(100 * capturedSeconds) / (wantedSeconds || 1)}%` }}
+          style={{ width: isRecorded ? '100%' : `${(100 * capturedSeconds) / (wantedSeconds || 1)}%` }}
         />
       </Progress.Root>
       <span className="w-44 text-sm" role="status">
         {words}
       </span>
-      <Button onClick={endTake}>Finish early</Button>
+      {!isRecorded && <Button onClick={endTake}>Finish early</Button>}
     </div>
   );
 }

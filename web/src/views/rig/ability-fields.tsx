@@ -1,4 +1,6 @@
 import type { Abilities, FrameRate, OffsetPlace } from '@metronomo/core';
+import { Button } from '../../parts/button';
+import { dayAndTime } from '../../parts/dates';
 import { Field, Select } from '../../parts/field';
 import { fps } from '../../words/numbers';
 import type { Gear } from '../../store/records';
@@ -68,6 +70,14 @@ export function AbilityFields({ gear, onChange }: Props) {
         </Field>
       </fieldset>
       <OffsetFields gear={gear} onChange={onChange} />
+      <div className="mt-3 flex flex-col items-start gap-1">
+        <Button onClick={() => void onChange({ changedAt: Date.now() })}>Session changed</Button>
+        <p className="text-xs text-soft">
+          {gear.changedAt === undefined
+            ? 'Other plugins, buffer or sample rate? Earlier measurements count as out of date.'
+            : `Measurements from before ${dayAndTime(gear.changedAt)} are out of date.`}
+        </p>
+      </div>
     </details>
   );
 }

@@ -88,7 +88,13 @@ describe('conditions of a measurement that changed', () => {
   const rig = boathouse();
   const [porch] = rig.gear;
   const line = { gearId: 'porch', wiredTo: porch!.portId, ownOffset: 0 } as TakeLine;
-  const take = { source: 'live', input: 'Boathouse interface', inputSource: 'boathouse', bpm: 79.3 } as Take;
+  const take = {
+    startedAt: 1000,
+    source: 'live',
+    input: 'Boathouse interface',
+    inputSource: 'boathouse',
+    bpm: 79.3,
+  } as Take;
   const withPorch = (change: object) => ({ ...rig, gear: [{ ...porch!, ...change }, ...rig.gear.slice(1)] });
   test.each([
     ['nothing has changed', rig, line, null],
@@ -99,6 +105,8 @@ describe('conditions of a measurement that changed', () => {
       /measured through Boathouse interface/,
     ],
     ['another port', withPorch({ portId: 'midi:x' }), line, /output port has changed/],
+    ['its session, after the take', withPorch({ changedAt: 1001 }), line, /session or settings changed/],
+    ['its session, before the take', withPorch({ changedAt: 999 }), line, null],
     ['its own offset', withPorch({ offset: { ...porch!.offset, own: 5 } }), line, /device offset has changed/],
     [
       'another tempo, with an offset in ticks',
