@@ -69,8 +69,9 @@ test.each([
   keepIn(data.name);
   const problems: string[] = [];
   let tried = 0;
-  for (const path of pathsIn(good).filter(({ length }) => length > 0 && length < 5))
-    for (const value of VALUES) {
+  for (const [i, path] of [...pathsIn(good).filter(({ length }) => length > 0 && length < 5)].entries())
+    // Deep places are alike: each gets some of the values.
+    for (const value of VALUES.filter((_, j) => path.length < 3 || (i + j) % 3 === 0)) {
       const id = `hurt ${++tried}`;
       const record = { ...changed(good, path, value), ...(path[0] === 'id' ? {} : { id }) };
       const stored = await data
