@@ -95,7 +95,7 @@ test('a copy that is 613 samples late is measured to the sample, live: of the cl
 
 /** The hub is stopped; another program plays at a tempo that nobody told it. */
 async function againstLeader(delay: number): Promise<void> {
-  await page.press('How late against the leader?');
+  await page.press('How far behind the leader?');
   await choose('Leader’s sound', 'Input 1');
   await choose('Length', '10 s');
   const file = join(mkdtempSync(join(tmpdir(), 'metronomo-leader-')), 'leader.wav');
@@ -108,7 +108,7 @@ async function againstLeader(delay: number): Promise<void> {
     const report = lines[0]?.report;
     if (!report?.believable) continue;
     expect(Math.abs((report.medianMs / 1000) * sampleRate - delay)).toBeLessThanOrEqual(1);
-    await page.sees(/Set Drum machine 12\.8 ms earlier: change its offset in Input 1, or on the device itself/);
+    await page.sees(/Set Drum machine 12\.8 ms earlier: change its offset in the leader, or on the device itself/);
     return;
   }
   throw new Error(`No reliable take: ${JSON.stringify((await measured()).at(-1)?.lines[0])}`);

@@ -1,7 +1,7 @@
 import { medianInterval } from './median-interval';
 import type { Landing } from './match-onsets';
 
-const { floor, max } = Math;
+const { ceil, max, min } = Math;
 
 /** How late the beats of one section were. */
 export interface SectionLateness {
@@ -17,17 +17,20 @@ const FEWEST = 4;
 /** Of its beats; with more missed, those heard may be other hits. */
 const SHARE_HEARD = 0.6;
 
-/** Lateness by section, in the song's order: each begins with beat `fromPulse` of the recording. `pulses` is the number of beats on the recording. */
+/**
+ * Lateness by section, in the song's order: each begins with beat `fromPulse` of the recording, which need not be whole.
+ * `pulses` is the number of beats on the recording.
+ */
 export function latenessBySection(
   landings: readonly Landing[],
   sections: readonly { name: string; fromPulse: number }[],
   pulses: number,
 ): SectionLateness[] {
   return sections.map(({ name, fromPulse }, i) => {
-    const from = Math.max(0, fromPulse);
-    const until = Math.min(pulses, sections[i + 1]?.fromPulse ?? pulses);
+    const from = max(0, fromPulse);
+    const until = min(pulses, sections[i + 1]?.fromPulse ?? pulses);
     const late = landings.flatMap(({ pulse, lateMs }) => (pulse >= from && pulse < until ? [lateMs] : []));
-    const beats = Math.max(0, floor(until) - floor(from));
+    const beats = max(0, ceil(until) - ceil(from));
     if (late.length < max(FEWEST, SHARE_HEARD * beats))
       return { name, beats, heard: late.length, medianMs: null, ci95Ms: null };
     const { median, ci95 } = medianInterval(Float64Array.from(late).sort());

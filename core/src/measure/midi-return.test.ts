@@ -95,6 +95,18 @@ test('lost ticks are counted and move nothing', () => {
   expect(stream!.report.believable).toBe(true);
 });
 
+test('timecode of another place is named, and midnight is none', () => {
+  const truth = { lateMs: 5, jitterMs: 0, random: seededRandom(9) };
+  const [elsewhere] = midiStreams(timecode({ ...at120, codeSeconds: 3570 }, truth), at120);
+  expect(elsewhere!.report).toMatchObject({
+    believable: false,
+    reason: 'Its timecode is 30.0 s behind the hub’s. Check the start time on both.',
+  });
+  const late = { ...at120, codeSeconds: 86_400 - 4 };
+  const [atMidnight] = midiStreams(timecode({ ...at120, codeSeconds: -4 }, truth), late);
+  expect(atMidnight!.report).toMatchObject({ believable: true, medianMs: expect.closeTo(5, 3) });
+});
+
 test('timecode at another rate is named; a performance of many notes and a few strays give no number', () => {
   const random = seededRandom(7);
   const truth = { lateMs: 5, jitterMs: 0, random };

@@ -9,7 +9,7 @@ import { explainHits, trendOf } from './findings';
 import { matchOnsets, type Landing } from './match-onsets';
 import { reportLatency } from './measure-latency';
 
-const { abs, ceil, max, min } = Math;
+const { abs, ceil, max, round } = Math;
 
 /** A message from an input port, and when it arrived, ms. */
 export interface Arrival {
@@ -47,11 +47,14 @@ const FEWEST_CODES = 4;
 const MOST_NOTES = 16;
 /** Drift over the stretch by which a clock counts as another's, in ticks. */
 const OWN_TEMPO_TICKS = 0.5;
+/** A device this far from the hub's timecode isn't late, but at another place. */
+const ELSEWHERE_MS = 1000;
+const DAY_MS = 86_400_000;
 
 /**
  * How late MIDI comes back: clock against the hub's ticks, notes against its beats, and quarter frames against its
- * timecode. By time stamps alone, without any sound. A clock's ticks are all alike, so its lateness is known but for
- * whole ticks: from a quarter of a tick early to three quarters late.
+ * timecode. By time stamps alone, without any sound. A clock's ticks are all alike, so its lateness is known modulo one
+ * tick: from a quarter of a tick early to three quarters late.
  */
 export function midiStreams(arrivals: readonly Arrival[], stretch: HubStretch): MidiStream[] {
   const inside = arrivals.filter(({ atMs }) => atMs >= stretch.fromMs && atMs < stretch.toMs);
@@ -165,21 +168,26 @@ function codesIn(arrivals: readonly Arrival[]): CodeAt[] {
 
 function codeStream(codes: readonly CodeAt[], stretch: HubStretch): MidiStream {
   const { beatMs, songMs, codeSeconds, rate } = stretch;
-  const dueMs = ({ seconds }: CodeAt) => beatMs + 1000 * (seconds - codeSeconds) - songMs;
-  const pulsesMs = codes.map(dueMs);
   const onsetsMs = codes.map(({ atMs }) => atMs);
-  const landings = codes.map((code, pulse) => ({ pulse, lateMs: code.atMs - dueMs(code) }));
+  const pulsesMs = codes.map(({ atMs, seconds }) => {
+    const dueMs = beatMs + 1000 * (seconds - codeSeconds) - songMs;
+    // Timecode begins anew at midnight.
+    return dueMs + DAY_MS * round((atMs - dueMs) / DAY_MS);
+  });
+  const landings = codes.map(({ atMs }, pulse) => ({ pulse, lateMs: atMs - (pulsesMs[pulse] as number) }));
   const expected = (stretch.toMs - stretch.fromMs) / (2000 * framesToSeconds(1, rate));
   const missed = max(0, ceil(expected) - 1 - codes.length);
-  const [first] = codes;
-  const reason =
-    first && first.rate !== rate
-      ? `It sends timecode at ${first.rate} frames per second, the song is at ${rate}. Set both to the same rate.`
+  const report = reportLatency({ landings, missed, extra: 0 });
+  const other = codes.find((code) => code.rate !== rate);
+  const reason = other
+    ? `It sends timecode at ${other.rate} frames per second, the song is at ${rate}. Set both to the same rate.`
+    : abs(report.medianMs) > ELSEWHERE_MS
+      ? `Its timecode is ${abs(report.medianMs / 1000).toFixed(1)} s ${report.medianMs > 0 ? 'behind' : 'ahead of'} the hub’s. Check the start time on both.`
       : undefined;
   return {
     ...{ what: { kind: 'timecode' } as const, pulsesMs, onsetsMs, landings },
     report: {
-      ...reportLatency({ landings, missed: min(missed, codes.length), extra: 0 }),
+      ...report,
       ...(reason !== undefined && { believable: false, reason }),
       findings: [],
     },

@@ -26,8 +26,8 @@ export function ViewFailed() {
       {isMissing ? (
         <>
           <Notice>
-            This view can’t be loaded, because Metronomo’s server doesn’t answer. Playback continues. Start the server
-            again, then try again here.
+            This view can’t be loaded because Metronomo’s server isn’t responding. Playback continues. Start the server,
+            then try again.
           </Notice>
           <div>
             <Button onClick={tryAgain}>Try again</Button>

@@ -29,6 +29,7 @@ function example(): Rig {
     ...demo,
     gear: gear.map((one) => ({
       ...one,
+      changedAt: 1,
       triggers: [{ id: 't', every: 1 / 4, sends: note, atStart: note, inSections: {} }] as never,
     })),
     cables: demo.cables.filter(({ from, to }) => ids.has(from.gearId) && ids.has(to.gearId)),
@@ -136,4 +137,11 @@ test('any two places changed together: refused with a place, or it works', () =>
     return fault ? [`${inWords.join(', ')}: ${fault}`] : [];
   });
   expect(faults).toEqual([]);
+});
+
+test('a time that can’t be shown is refused', () => {
+  const [porch, ...others] = example().gear;
+  const rig = { ...example(), gear: [{ ...porch, changedAt: 9e15 }, ...others] };
+  expect(outcome({ metronomoRig: 2, rig })).toBeNull();
+  expect(() => readRigFile(JSON.stringify({ metronomoRig: 2, rig }))).toThrow(/changedAt/);
 });

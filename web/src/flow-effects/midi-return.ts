@@ -25,6 +25,8 @@ const LEAD_IN_MS = 20;
 const TAIL_MS = 200;
 /** A tempo map moves the bars by more than this. */
 const EVEN_MS = 0.01;
+/** Of a port, as it is stored. */
+const LONGEST_NAME = 60;
 
 /** How late clock, notes and timecode come back on an input port while the hub plays: by their time stamps, without sound. */
 export async function runMidiReturn(port: Port, bars: number): Promise<Take | null> {
@@ -58,15 +60,15 @@ export async function runMidiReturn(port: Port, bars: number): Promise<Take | nu
       if (!stretch || streams.length === 0)
         throw new Error(
           ending ??
-            `${arrivals.length === 0 ? `Nothing arrived from ${port.name}` : `${port.name} sent ${count(arrivals.length, 'message')}, but too few of clock, notes or timecode`}. Turn on clock, notes or timecode output on the device, and check the cable.`,
+            `${arrivals.length === 0 ? `Nothing arrived from ${port.name}` : `${port.name} sent ${count(arrivals.length, 'message')}, but not enough clock, notes or timecode`}. Turn on clock, notes or timecode output on the device, and check the cable.`,
         );
-      const plan = { question: 'midiReturn', port: port.name } as const;
+      const plan = { question: 'midiReturn', port: port.name.slice(0, LONGEST_NAME) } as const;
       const bare = newTake(rigInUse(), [], { bpm: stretch.bpm, plan });
       const lines = streams.map((stream) => lineFrom(stream, stretch.fromMs));
       const gear = gearBehind(port.portId);
       const take: Take = {
         ...bare,
-        ...{ status: 'done', input: port.name, lines, gearIds: gear === null ? [] : [gear] },
+        ...{ status: 'done', input: port.name.slice(0, LONGEST_NAME), lines, gearIds: gear === null ? [] : [gear] },
         ...(ending !== null && { status: 'interrupted', ending }),
       };
       await database.takes.put(take);

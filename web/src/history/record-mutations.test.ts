@@ -8,7 +8,7 @@ import type { ClockTake, HistoryEvent, OffsetSet, Take } from '../store/records'
 import { indexedAs } from '../store/take-kind';
 import { listTakeHeads, listTakes } from '../store/takes';
 import { compareTakes } from './compare-takes';
-import { listOfTakes, loadEntry, logbookKeys } from './logbook';
+import { loadEntry, logbookKeys } from './logbook';
 import { trendOf } from './trend';
 
 type Path = (string | number)[];
@@ -69,7 +69,9 @@ test.each([
   keepIn(data.name);
   const problems: string[] = [];
   let tried = 0;
-  for (const [i, path] of [...pathsIn(good).filter(({ length }) => length > 0 && length < 5)].entries())
+  for (const [i, path] of pathsIn(good)
+    .filter(({ length }) => length > 0 && length < 5)
+    .entries())
     // Deep places are alike: each gets some of the values.
     for (const value of VALUES.filter((_, j) => path.length < 3 || (i + j) % 3 === 0)) {
       const id = `hurt ${++tried}`;
@@ -89,5 +91,4 @@ test.each([
     }
   expect(problems).toEqual([]);
   expect(tried).toBeGreaterThan(40);
-  expect(await listOfTakes(data, [])).toEqual([]);
 });

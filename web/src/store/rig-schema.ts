@@ -20,6 +20,7 @@ import {
   type Socket,
 } from '@metronomo/core';
 import type { Gear, Rig } from './records';
+import { isEpoch } from './record-schemas';
 import { startExists } from './start-timecode';
 
 const channel = number().integer().min(0).max(63);
@@ -214,7 +215,7 @@ const gearSchema = object({
   ...factsSchema,
   icon: string().defined().nullable().max(40),
   checked: array().of(string().required().max(300)).required().max(40),
-  changedAt: number().integer().min(0).max(Number.MAX_SAFE_INTEGER),
+  changedAt: mixed((value): value is number => value === undefined || isEpoch(value)),
   place: object({ x: coordinate(), y: coordinate() }).defined().nullable().default(null),
   id: string().required().max(64),
   name: string()

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { runAgainst, type HeardOn } from '../../flow-effects/experiments';
+import type { Gear } from '../../store/records';
 import { Button } from '../../parts/button';
 import { useSession } from '../../studio/session';
 import { count } from '../../words/numbers';
@@ -14,7 +15,7 @@ export function AgainstPanel() {
   const input = useSession(({ input }) => input);
   const leaders = useSession(({ rig }) => rig?.leaders);
   const [leaderKey, setLeaderKey] = useState<string | null>(null);
-  const [followerKey, setFollowerKey] = useState<string>(ALL);
+  const [followerKey, setFollowerKey] = useState<string | null>(null);
   const [seconds, setSeconds] = useState(20);
   const { busy, run } = useRun();
   if (!rig || !input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
@@ -22,11 +23,14 @@ export function AgainstPanel() {
   const leads = heard.find(({ key }) => leaders?.includes(key));
   const leader = heard.find(({ key }) => key === leaderKey) ?? leads ?? heard[0];
   const others = heard.filter(({ channel }) => channel !== leader?.channel);
-  const chosen = others.filter(({ key, gear }) => (followerKey === ALL ? gear !== null : key === followerKey));
   if (!leader) return <p className="text-sm text-soft">The audio interface has no inputs.</p>;
-  const all: [string, string][] = others.some(({ gear }) => gear)
-    ? [[ALL, `All ${count(others.filter(({ gear }) => gear).length, 'device')} with a return`]]
-    : [];
+  const withReturn = others.filter(({ gear }) => gear !== null);
+  const followers = [
+    ...(withReturn.length > 1 ? [[ALL, `All ${count(withReturn.length, 'device')} with a return`] as const] : []),
+    ...others.map(({ key, text }) => [key, text] as const),
+  ];
+  const follower = followers.find(([key]) => key === followerKey)?.[0] ?? followers[0]?.[0] ?? ALL;
+  const chosen = follower === ALL ? withReturn : others.filter(({ key }) => key === follower);
   return (
     <div className="flex flex-col gap-4">
       <p className="text-sm">
@@ -38,12 +42,7 @@ export function AgainstPanel() {
         options={heard.map(({ key, text }) => [key, text] as const)}
         onChange={setLeaderKey}
       />
-      <Choice
-        label="Follower"
-        value={followerKey}
-        options={[...all, ...others.map(({ key, text }) => [key, text] as const)]}
-        onChange={setFollowerKey}
-      />
+      <Choice label="Follower" value={follower} options={followers} onChange={setFollowerKey} />
       <Choice
         label="Length"
         value={seconds}
@@ -67,11 +66,11 @@ interface Heard extends HeardOn {
 }
 
 /** Gear with an audio return, then inputs that no device is assigned to. */
-function heardOn(gear: readonly { id: string; name: string; returnChannel: number | null }[], channels: number) {
+function heardOn(gear: readonly Gear[], channels: number): Heard[] {
   const known = gear.flatMap((one): Heard[] =>
     one.returnChannel === null || one.returnChannel >= channels
       ? []
-      : [{ gear: one as HeardOn['gear'], name: one.name, channel: one.returnChannel, key: one.id, text: one.name }],
+      : [{ gear: one, name: one.name, channel: one.returnChannel, key: one.id, text: one.name }],
   );
   const free = Array.from({ length: channels }, (_, channel) => channel).filter(
     (channel) => !known.some((one) => one.channel === channel),

@@ -26,7 +26,7 @@ const GROUPS = [
     name: 'Audio',
     questions: [
       { id: 'latency', text: 'How late is my gear?' },
-      { id: 'against', text: 'How late against the leader?' },
+      { id: 'against', text: 'How far behind the leader?' },
       { id: 'recording', text: 'How late is a recorded part?' },
       { id: 'calibration', text: 'What is my audio round trip?' },
     ],

@@ -25,6 +25,7 @@ interface MidiSong {
 }
 
 const MAX_MIDI_BYTES = 4_000_000;
+const LONGEST_SECTION = 60;
 
 /** What is on the recording, and how it was played. */
 export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: (problem: string | null) => void }) {
@@ -56,7 +57,9 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
     if (by === 'click') return { clickChannel };
     if (by === 'tempo') return { bpm, firstBeatMs };
     const place = { firstBar: Math.floor(Number(firstBar)), firstBeatMs, lengthMs: 1000 * file.seconds };
-    return songBeats(song ?? [], place);
+    const { beatsMs, sections } = songBeats(song ?? [], place);
+    // A marker of a MIDI file may be longer than a section's name.
+    return { beatsMs, sections: sections.map((one) => ({ ...one, name: one.name.slice(0, LONGEST_SECTION) })) };
   };
 
   const run = async () => {
@@ -132,10 +135,7 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
         )}
       </Field>
       {gearId && (
-        <Field
-          label="Played by"
-          {...(playedBy !== 'hub' && { hint: 'Kept apart from takes of the hub: Align doesn’t use it' })}
-        >
+        <Field label="Played by" {...(playedBy !== 'hub' && { hint: 'Align leaves this recording out' })}>
           {(id) => (
             <Select id={id} value={playedBy} onChange={(event) => setPlayedBy(event.target.value as PlayedBy)}>
               {Object.entries(PLAYED_BY).map(([value, text]) => (

@@ -137,7 +137,7 @@ function Numbers({
       <Figure label="95% interval, ms" value={`${decimal(ci95Ms[0], 2)} to ${decimal(ci95Ms[1], 2)}`} />
       <Figure label="Jitter" value={`${decimal(spreadMs, 2)} ms`} />
       <Figure label="Beats" value={`${matched} heard`} below={`${missed} missed, ${extra} extra`} />
-      <Figure label="Offset during take" value={offsetText(line.offsetMs)} />
+      {leader === null && <Figure label="Offset during take" value={offsetText(line.offsetMs)} />}
       <p className="col-span-full text-sm">
         <b>{said.word}</b> {said.meaning} <span className="text-soft">({said.by})</span>{' '}
         {Math.abs(medianMs) >= 0.05 &&
@@ -145,7 +145,7 @@ function Numbers({
             <>To land on the beat, {moveText(-medianMs)}.</>
           ) : (
             <>
-              Set {line.name} {offsetText(-medianMs)}: change its offset in {leader}, or on the device itself.
+              Set {line.name} {offsetText(-medianMs)}: change its offset in the leader, or on the device itself.
             </>
           ))}
         {line.gearId && leader === null && (

@@ -74,7 +74,7 @@ export function AbilityFields({ gear, onChange }: Props) {
         <Button onClick={() => void onChange({ changedAt: Date.now() })}>Session changed</Button>
         <p className="text-xs text-soft">
           {gear.changedAt === undefined
-            ? 'Other plugins, buffer or sample rate? Earlier measurements count as out of date.'
+            ? 'After a change of plugins, buffer or sample rate: marks earlier measurements as out of date.'
             : `Measurements from before ${dayAndTime(gear.changedAt)} are out of date.`}
         </p>
       </div>
