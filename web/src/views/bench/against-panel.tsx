@@ -26,7 +26,7 @@ export function AgainstPanel() {
   if (!leader) return <p className="text-sm text-soft">The audio interface has no inputs.</p>;
   const withReturn = others.filter(({ gear }) => gear !== null);
   const followers = [
-    ...(withReturn.length > 1 ? [[ALL, `All ${count(withReturn.length, 'device')} with a return`] as const] : []),
+    ...(withReturn.length > 1 ? [[ALL, `All ${count(withReturn.length, 'device')}`] as const] : []),
     ...others.map(({ key, text }) => [key, text] as const),
   ];
   const follower = followers.find(([key]) => key === followerKey)?.[0] ?? followers[0]?.[0] ?? ALL;

@@ -34,7 +34,7 @@ export function TakeResult({ take }: { take: Take }) {
       <TakeHeader
         take={take}
         title={leader === null ? `Latency: ${line.name}` : `${line.name} against ${leader}`}
-        rows={numbersOf(line)}
+        rows={numbersOf(line, leader)}
       />
       {take.lines.length > 1 && <LinePicker lines={take.lines} index={index} onChoose={choose} />}
       {take.ending && <Notice>{take.ending} Everything captured until then is saved.</Notice>}
@@ -93,7 +93,8 @@ export function TakeResult({ take }: { take: Take }) {
   );
 }
 
-function numbersOf({ report, offsetMs }: TakeLine): Row[] {
+/** Against a leader, the hub's offset plays no part. */
+function numbersOf({ report, offsetMs }: TakeLine, leader: string | null): Row[] {
   if (!report) return [];
   const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, reason } = report;
   if (!believable)
@@ -106,7 +107,7 @@ function numbersOf({ report, offsetMs }: TakeLine): Row[] {
     ['95% interval, ms', `${decimal(ci95Ms[0], 3)} to ${decimal(ci95Ms[1], 3)}`],
     ['Jitter, ms', decimal(spreadMs, 3)],
     ['Heard, missed, extra', `${matched}, ${missed}, ${extra}`],
-    ['Offset during take', offsetText(offsetMs)],
+    ...(leader === null ? ([['Offset during take', offsetText(offsetMs)]] satisfies Row[]) : []),
   ];
 }
 
