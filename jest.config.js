@@ -9,6 +9,8 @@ const project = (displayName, testMatch) => ({
   transform,
   transformIgnorePatterns,
   testEnvironment: 'node',
+  // Tests run inside a vm, where every use of a global is a slow look-up; these are passed to each module instead.
+  sandboxInjectedGlobals: ['Math', 'Number', 'Infinity'],
 });
 
 export default {

@@ -15,6 +15,7 @@ interface StoredRig {
 
 interface StoredTake {
   id: string;
+  startedAt: number;
   source: string;
   ending?: string;
   proof: boolean;
@@ -58,7 +59,7 @@ const openFile = async (file: string) => {
   await page.driver.executeScript('arguments[0].value = ""', input);
   await input.sendKeys(file);
 };
-const takes = () => stored<StoredTake>(page.driver, 'takes');
+const takes = async () => (await stored<StoredTake>(page.driver, 'takes')).sort((a, b) => a.startedAt - b.startedAt);
 
 test('the page is cross-origin isolated, so that its clock isn’t rounded', async () => {
   await page.open('/');
@@ -109,7 +110,7 @@ test('a take finds each hidden latency', async () => {
 
 test('one press measures, applies and confirms: everyone on the beat within 0.5 ms, or as close as can be told', async () => {
   await page.press('Align all');
-  await page.sees(/All 11 in time, confirmed after [123] pass/, 120_000);
+  await page.sees(/All 11 in time, confirmed after [123] pass/, 200_000);
   const proof = (await takes()).filter((one) => one.proof).at(-1);
   expect(proof!.lines).toHaveLength(11);
   const rig = (await stored<StoredRig>(page.driver, 'rigs')).find(({ id }) => id === 'boathouse')!;
@@ -121,7 +122,7 @@ test('one press measures, applies and confirms: everyone on the beat within 0.5 
   }
   const steady = proof!.lines.filter(({ gearId }) => ['porch', 'tide', 'heron', 'ledger'].includes(gearId));
   for (const { report } of steady) expect(Math.abs(report.medianMs)).toBeLessThan(0.5);
-});
+}, 240_000);
 
 test('a dragged flag moves the offset; locked, it doesn’t', async () => {
   const offset = async () =>

@@ -11,7 +11,6 @@ const CONDITIONS: [string, Conditions][] = [
   ['clean', {}],
   ['noise at -56 dBFS', { noiseDb: -56 }],
   ['bleed at -30 dB both ways', { bleedDb: -30 }],
-  ['bleed at -40 dB both ways', { bleedDb: -40 }],
   ['bleed at -50 dB both ways', { bleedDb: -50 }],
 ];
 

@@ -135,7 +135,6 @@ describe('workers lost during a take', () => {
   test.each([
     ['Does my gear follow tempo?', 'Start tempo test', 'measure', /Measuring: [5-7] of/, 'The analyzer stopped'],
     ['Does my gear drift?', 'Measure drift', 'hub', /Measuring: [2-4] of/, 'The hub stopped'],
-    ['Does my gear drift?', 'Measure drift', 'measure', /Measuring: [5-7] of/, 'The analyzer stopped'],
     ['How fast does timecode lock?', 'Measure lock time', 'measure', /Measuring: [2-4] of/, 'The analyzer stopped'],
   ])(
     '%s, %s: with the %s worker lost, the question says so, and can be asked again',

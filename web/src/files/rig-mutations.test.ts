@@ -16,7 +16,7 @@ jest.mock('../studio/workers', () => ({ hub: {} }));
 type Path = (string | number)[];
 type Json = Record<string | number, unknown>;
 
-const PAIRS = 3000;
+const PAIRS = 1000;
 
 /** Small, with at least one of everything. */
 function example(): Rig {
@@ -117,8 +117,9 @@ test('the unchanged file opens, and the app can use it', () => {
 
 test('every place of a rig file, deleted or of another kind: refused with its place, or it works', () => {
   const faults: string[] = [];
-  for (const path of paths)
-    for (const value of VALUES) {
+  // Half the values at each place, the other half at the next.
+  for (const [at, path] of paths.entries())
+    for (const value of VALUES.filter((_, i) => (at + i) % 2 === 0)) {
       const file = fresh();
       change(file, path, value);
       const fault = outcome(file);
