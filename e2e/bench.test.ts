@@ -83,7 +83,7 @@ test('a round trip measured with another audio buffer isn’t offered, says so, 
 });
 
 test('one at a time on a shared input: each device alone in its turn, and all of them play again afterwards', async () => {
-  await option('One at a time on input 14');
+  await option('One at a time on input 15');
   const boxes = await page.driver.findElements(By.css('fieldset label'));
   for (const box of boxes) {
     const wanted = /^(Porch|Tide)/.test(await box.getText());
@@ -143,15 +143,66 @@ test('a chase finished early after two starts reports where the recorder landed'
   expect(first!.landsMs).toBeLessThan(most + 6);
 });
 
+test('four starts from bar 5 land alike, and say that separate passes line up', async () => {
+  await ask('Are all starts the same?');
+  await option('Porch beat box');
+  await option('Bar 5, after a locate');
+  await option('4 starts');
+  await page.press('Measure starts');
+  await page.sees(/Parts recorded in separate passes will line up \(±0\.\d ms\)/, 60_000);
+  const starts = (await newest('starts')).lines[0]!.result!.report.starts;
+  const { latencyMs, cable } = BOATHOUSE.boxes.find(({ portId }) => portId === 'boathouse-porch')!;
+  for (const { landsMs } of starts) expect(Math.abs(landsMs! - latencyMs - (cable?.byteMs ?? 0))).toBeLessThan(0.8);
+  expect(starts).toHaveLength(4);
+}, 90_000);
+
 test.each([
   'What is my audio round trip?',
   'How fast is this MIDI path?',
   'How fast does timecode lock?',
+  'How late is the leader?',
+  'Are all starts the same?',
   'Does my gear follow tempo?',
   'Does my gear drift?',
 ])('%s passes axe', async (question) => {
   await ask(question);
   expect(await violations(page)).toEqual([]);
 });
+
+test('the leader’s sound against its own clock; one press moves everyone onto it, and the next take confirms it', async () => {
+  await page.go('rig');
+  await page.press('Leader');
+  const [leads] = await page.driver.findElements(By.css('button[aria-label="Make leader: Vole keyboard"]'));
+  await leads?.click();
+  await page.go('bench');
+  await ask('How late is the leader?');
+  await page.press('Record');
+  await page.sees('Vole keyboard isn’t playing. Press play on it');
+  await page.go('run');
+  await page.press('Play');
+  await page.press('Incoming sync');
+  await page.press('Start Vole keyboard');
+  await page.sees(/11 of 11\s+locked/, 30_000);
+  await page.go('bench');
+  await option('Input 14');
+  await option('4 bars');
+  await page.press('Record');
+  // It sounds after its beat; its clock arrives late by half of its jitter and one byte on the cable, which the hub can’t see.
+  const keyboard = BOATHOUSE.gear!.find((one) => one.kind === 'keyboard')!;
+  const { soundDelayMs, jitterMs } = keyboard as { soundDelayMs: number; jitterMs: number };
+  const trueMs = soundDelayMs - 0.8 * jitterMs - 0.32;
+  await page.sees('Vole keyboard against its own sync', 60_000);
+  const [line] = (await newest('leaderSound')).lines;
+  expect(line!.report!.believable).toBe(true);
+  expect(Math.abs(line!.report!.medianMs - trueMs)).toBeLessThan(0.5);
+  await page.press('Move all onto its sound');
+  await page.sees(/the incoming sync offset is \+1[78]\.\d/);
+  expect(await violations(page)).toEqual([]);
+  const before = (await newest('leaderSound')).startedAt;
+  await page.press('Record');
+  await page.driver.wait(async () => (await newest('leaderSound')).startedAt > before, 30_000);
+  await page.driver.wait(async () => (await newest('leaderSound')).lines[0]!.report, 60_000, 'not measured');
+  expect(Math.abs((await newest('leaderSound')).lines[0]!.report!.medianMs)).toBeLessThan(0.5);
+}, 180_000);
 
 test('no console errors', async () => expect(await page.complaints()).toEqual([]));

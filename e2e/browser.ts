@@ -151,7 +151,16 @@ export async function openBrowser({
     },
     button,
     press: (name) => click(() => button(name), name),
-    go: (view) => click(() => found(By.css(`a[href="/${view}"]`), `link to ${view}`), view),
+    async go(view) {
+      const from = await driver.executeScript<string>(
+        `window.viewBefore = document.querySelector('main > h1 ~ *'); return location.pathname`,
+      );
+      await click(() => found(By.css(`a[href="/${view}"]`), `link to ${view}`), view);
+      // The view before stays until the next one is loaded.
+      const isNew = `return document.querySelector('main > h1 ~ *') !== window.viewBefore`;
+      if (!from.startsWith(`/${view}`))
+        await driver.wait(() => driver.executeScript<boolean>(isNew), PATIENCE_MS, `${view} was not drawn`);
+    },
     tab: (name) =>
       click(
         () => found(By.xpath(`//*[@role="tab" and starts-with(normalize-space(), "${name}")]`), `tab "${name}"`),

@@ -30,6 +30,7 @@ export * from './measure/measure-chase';
 export {
   chaseFitness,
   measureChase,
+  wrongStarts,
   CHASE_LIMITS_MS,
   type ChaseFitness,
   type ChaseReport,

@@ -212,6 +212,57 @@ test('clock leads, and a timecode follower gets code in real time', () => {
   expect(Math.abs(shown - (quarters.at(-16 + zero)!.atMs - PRESSED_MS) / 1000)).toBeLessThan(0.1);
 });
 
+describe('an offset on incoming sync', () => {
+  const TICK_MS = 2500 / 120;
+  const CODE = { ...CLOCK, clock: false, transport: false, position: false, timecode: '25' as const };
+  const BY = {
+    clock: [{}, {}],
+    timecode: [
+      { sends: CODE, timecodeStart: ONE_HOUR, clockWhileStopped: false },
+      { language: 'timecode', timecodeStart: ONE_HOUR },
+    ],
+  } as const;
+  /** Mean lateness of the second half of the ticks against the leader's own crystal, modulo one tick. */
+  const phase = (ticks: number[]) => {
+    const late = ticks.slice(ticks.length / 2).map((ms) => {
+      const count = ((ms - PRESSED_MS) * (1 + 40e-6)) / TICK_MS;
+      return (count - Math.round(count)) * TICK_MS;
+    });
+    return late.reduce((sum, ms) => sum + ms, 0) / late.length;
+  };
+  const TURNED_MS = 12_000;
+
+  test.each([
+    ['clock', 6.4],
+    ['clock', -7.3],
+    ['timecode', 6.4],
+    ['timecode', -7.3],
+  ] as const)(
+    'of %s, %d ms: everyone plays by that much later, and it changes without a stop',
+    (language, offsetMs) => {
+      const [sends, by] = BY[language];
+      const { room } = following(sends, by);
+      room.hub.setSong({ tempo: [{ beat: 0, bpm: 120 }] });
+      room.run(TURNED_MS);
+      const before = phase(room.ticks('a'));
+      room.hub.setSources([{ ...source('desk', by), offsetMs }]);
+      const out = room.run(TURNED_MS);
+      expect(phase(room.ticks('a', out)) - before).toBeCloseTo(offsetMs, 0);
+      expect(room.heard('a', out).filter(({ kind }) => kind === 'stop' || kind === 'start')).toEqual([]);
+      expect(Math.max(...gaps(room.ticks('a', out)))).toBeLessThan(1.15 * TICK_MS);
+    },
+  );
+
+  test('one that is set from the beginning counts from the first beat', () => {
+    const { room } = following({}, { offsetMs: 300 });
+    const out = room.run(6000);
+    const [position, , first] = room.heard('a', out);
+    const sixteenths = position?.kind === 'songPosition' ? position.sixteenths : 0;
+    expect(first!.atMs - PRESSED_MS - sixteenths * 125).toBeGreaterThan(298);
+    expect(first!.atMs - PRESSED_MS - sixteenths * 125).toBeLessThan(304);
+  });
+});
+
 describe('the leader is unplugged', () => {
   test('the hub freewheels, then leads at the same tempo without a gap', () => {
     const { room } = following();

@@ -229,14 +229,13 @@ export class Hub {
     this.#farewells.push(...this.#router.setRoutes(routes, this.#nowMs));
   }
 
-  /** Replaces the input ports to listen to. Unchanged ones continue. */
+  /** Replaces the input ports to listen to. One of which only the offset changed continues. */
   setSources(sources: readonly SourceSettings[]): void {
     const before = this.#sources;
     this.#sources = new Map();
     for (const settings of sources) {
       const old = before.get(settings.id);
-      const keeps = old && JSON.stringify(old.settings) === JSON.stringify(settings);
-      this.#sources.set(settings.id, keeps ? old : new Source(settings));
+      this.#sources.set(settings.id, old?.change(settings) ? old : new Source(settings));
     }
     if (this.#leader !== HUB && !this.#sources.has(this.#leader)) this.#fallBack();
   }

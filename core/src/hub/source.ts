@@ -18,6 +18,8 @@ export interface SourceSettings {
   freewheelMs?: number;
   /** The code at beat 0; defaults to 00:00:00:00. */
   timecodeStart?: Timecode;
+  /** Added to the times of its sync, ms: plus is later. Brings everyone onto its sound. */
+  offsetMs?: number;
   /** Whether its start, stop, locate and machine control are obeyed while the hub leads. */
   obeys?: boolean;
 }
@@ -61,7 +63,7 @@ const MS_PER_MINUTE = 60_000;
 
 /** One input port, listened to at all times, whether it leads or not. */
 export class Source {
-  readonly settings: SourceSettings;
+  #settings: SourceSettings;
   readonly #parser = new MidiParser();
   readonly #clock: ClockFollower;
   readonly #timecode: TimecodeFollower;
@@ -69,7 +71,7 @@ export class Source {
   #codeMs = -Infinity;
 
   constructor(settings: SourceSettings) {
-    this.settings = settings;
+    this.#settings = settings;
     const { response, freewheelMs } = settings;
     this.#clock = new ClockFollower({
       ...(response && { response }),
@@ -78,9 +80,20 @@ export class Source {
     this.#timecode = new TimecodeFollower({ ...(freewheelMs !== undefined && { freewheelMs }) });
   }
 
+  get settings(): SourceSettings {
+    return this.#settings;
+  }
+
+  /** Takes over an offset while it follows; false if anything else changes. */
+  change(settings: SourceSettings): boolean {
+    if (exceptOffset(this.#settings) !== exceptOffset(settings)) return false;
+    this.#settings = settings;
+    return true;
+  }
+
   receive(bytes: Uint8Array, atMs: number): TimedMessage[] {
     const messages = this.#parser.push(bytes, atMs);
-    const follower = this.settings.language === 'clock' ? this.#clock : this.#timecode;
+    const follower = this.#settings.language === 'clock' ? this.#clock : this.#timecode;
     for (const { message } of messages) {
       follower.push(message, atMs);
       if (message.kind === 'clock') this.#clockMs = atMs;
@@ -91,14 +104,15 @@ export class Source {
 
   /** Its song position at a time, which may be slightly ahead; null while unknown. */
   leadAt(nowMs: number, aheadMs: number, map: TempoMap, heardUntilMs = nowMs): Lead | null {
-    return this.settings.language === 'clock'
-      ? this.#clockLead(nowMs, aheadMs, heardUntilMs)
-      : this.#codeLead(nowMs, aheadMs, map, heardUntilMs);
+    const { language, offsetMs = 0 } = this.#settings;
+    return language === 'clock'
+      ? this.#clockLead(nowMs, aheadMs - offsetMs, heardUntilMs)
+      : this.#codeLead(nowMs, aheadMs - offsetMs, map, heardUntilMs);
   }
 
   /** `heardUntilMs`: what arrived later isn't known yet, because this machine stood still. */
   snapshot(nowMs: number, heardUntilMs = nowMs): SourceSnapshot {
-    const { id, gearId = id, portId, language } = this.settings;
+    const { id, gearId = id, portId, language } = this.#settings;
     const clock = this.#clock.at(nowMs, heardUntilMs);
     const code = this.#timecode.at(nowMs, heardUntilMs);
     const { state, rolling } = language === 'clock' ? clock : code;
@@ -131,7 +145,7 @@ export class Source {
   #codeLead(nowMs: number, aheadMs: number, map: TempoMap, heardUntilMs: number): Lead | null {
     const { state, rolling, rate, seconds, speed } = this.#timecode.at(nowMs, heardUntilMs);
     if (rate === null || seconds === null) return null;
-    const { timecodeStart } = this.settings;
+    const { timecodeStart } = this.#settings;
     // The start is a code of the song's rate, which the incoming rate may lack.
     const start = timecodeStart ? timecodeToFrames(codeAtRate(timecodeStart, rate), rate) : 0;
     const startSeconds = start / FRAME_RATES[rate].perSecond;
@@ -139,4 +153,8 @@ export class Source {
     const beat = map.beatAt(songMs);
     return { state, rolling, beat, songMs, bpm: map.bpmAt(beat) * Math.abs(speed), speed, unsure: false };
   }
+}
+
+function exceptOffset(settings: SourceSettings): string {
+  return JSON.stringify(settings, (key, value: unknown) => (key === 'offsetMs' ? undefined : value));
 }

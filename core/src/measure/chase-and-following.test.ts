@@ -55,7 +55,7 @@ describe('chase', () => {
     const starts = chase(3, {});
     const { failed, fitFor, starts: landings } = measureChase([...starts, { ...starts[0]!, onsetsMs: [] }]);
     expect([failed, fitFor]).toEqual([1, 'nothing']);
-    expect(landings[3]).toEqual({ lockMs: null, landsMs: null, stood: null });
+    expect(landings[3]).toEqual({ lockMs: null, landsMs: null, stood: null, began: null });
     expect(landings[0]!.stood).toEqual({ hub: 12, follower: 12 });
     expect(() => measureChase([])).toThrow(/No starts/);
   });

@@ -1,4 +1,4 @@
-import { max, median, min } from 'd3-array';
+import { max, median, min, mode } from 'd3-array';
 import { matchOnsets } from './match-onsets';
 
 /** One start of the timecode, with the follower's hits at known positions. Times in ms on one timeline. */
@@ -17,6 +17,8 @@ export interface ChaseLanding {
   landsMs: number | null;
   /** Positions passed by the hub and by the follower at the stop; null if it never ran. */
   stood: { hub: number; follower: number } | null;
+  /** Position of its first hit: 0 is the first after the start. Null if it never ran; missing in older takes. */
+  began?: number | null;
 }
 
 /** What the chase is good enough for. */
@@ -69,14 +71,24 @@ function landingOf({ startedMs, pulsesMs, onsetsMs }: ChaseStart): ChaseLanding 
   const first = landings.findIndex(({ pulse }, i) => landings[i + ROW - 1]?.pulse === pulse + ROW - 1);
   const runs = first < 0 ? [] : landings.slice(first);
   const [begins] = runs;
-  if (!begins) return { lockMs: null, landsMs: null, stood: null };
+  if (!begins) return { lockMs: null, landsMs: null, stood: null, began: null };
   const soundedMs = (pulsesMs[begins.pulse] as number) + begins.lateMs;
   const follower = (runs.at(-1)?.pulse ?? 0) + 1;
   return {
     lockMs: soundedMs - startedMs,
     landsMs: median(runs, ({ lateMs }) => lateMs) ?? null,
     stood: { hub: pulsesMs.length, follower },
+    began: begins.pulse,
   };
+}
+
+/** Starts that began on another position than most did: where, from 0, and how many positions later. */
+export function wrongStarts(starts: readonly ChaseLanding[]): { start: number; later: number }[] {
+  const usual = mode(starts.flatMap(({ began }) => began ?? []));
+  return starts.flatMap(({ began }, start) => {
+    const later = began === null || began === undefined ? 0 : began - usual;
+    return later === 0 ? [] : [{ start, later }];
+  });
 }
 
 /** What a chase is good enough for, by the spread of its landings. */

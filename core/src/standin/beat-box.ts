@@ -8,6 +8,8 @@ export interface BeatBoxSettings {
   latencyMs: number;
   /** Hidden: standard deviation of the latency, from beat to beat. */
   jitterMs: number;
+  /** Hidden: every start adds up to this much latency, another each time. */
+  startSpreadMs?: number;
   seed: number;
   /** Ignores song position and continue: it can only start from the top. */
   fromTopOnly?: boolean;
@@ -29,6 +31,7 @@ export class BeatBox implements StandIn {
   #external: boolean;
   #playing = false;
   #tick = 0;
+  #startLateMs = 0;
 
   /** `sound` is called for each hit with its time. */
   constructor(settings: BeatBoxSettings, sound: Sound) {
@@ -64,10 +67,10 @@ export class BeatBox implements StandIn {
     switch (message.kind) {
       case 'start':
         this.#tick = 0;
-        this.#playing = true;
+        this.#begin();
         return;
       case 'continue':
-        this.#playing ||= !fromTopOnly;
+        if (!this.#playing && !fromTopOnly) this.#begin();
         return;
       case 'stop':
         this.#playing = false;
@@ -80,8 +83,14 @@ export class BeatBox implements StandIn {
     }
   }
 
+  #begin(): void {
+    const { startSpreadMs = 0 } = this.#settings;
+    this.#playing = true;
+    if (startSpreadMs > 0) this.#startLateMs = startSpreadMs * this.#random.uniform();
+  }
+
   #hit(atMs: number): void {
-    const lateMs = this.#settings.latencyMs + this.#settings.jitterMs * this.#random.normal();
+    const lateMs = this.#settings.latencyMs + this.#startLateMs + this.#settings.jitterMs * this.#random.normal();
     // Nothing sounds before it was triggered.
     this.#sound(atMs + Math.max(0, lateMs));
   }

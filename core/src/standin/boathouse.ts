@@ -14,7 +14,7 @@ const tablet = { ...usb, delayMs: 1.1 };
 export const BOATHOUSE: StudioSettings = {
   soundInterface: {
     sampleRate: 48_000,
-    channels: 13,
+    channels: 14,
     inputDelayMs: 7.4,
     noise: 0.0004,
     seed: 40,
@@ -61,6 +61,9 @@ export const BOATHOUSE: StudioSettings = {
       tempo: [{ beat: 0, bpm: 98.2 }],
       crystalPpm: 38,
       jitterMs: 0.4,
+      soundDelayMs: 18.6,
+      channel: 13,
+      voice: 'bar',
       seed: 50,
       cable: din,
     },

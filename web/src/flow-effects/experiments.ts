@@ -123,6 +123,44 @@ export async function runAgainst(
   return result;
 }
 
+/**
+ * The sound of the device that leads, against the hub’s click, which follows its sync. `channel`: the input it is heard on.
+ */
+export async function runLeaderSound(leaderId: string, channel: number, bars: number): Promise<Take | null> {
+  const rig = rigInUse();
+  const leader = rig.gear.find(({ id }) => id === leaderId);
+  if (!leader) throw new Error('The leader is no longer in this rig. Choose another in Rig.');
+  const { name, syncOffsetMs = 0 } = leader;
+  const { result } = await measureTake({
+    needs: { ports: [], input: true, motion: true },
+    prepare() {
+      checkInputs(rig, { name, channel });
+      if (useSession.getState().snapshot.leader !== leaderId || !isRolling())
+        throw new Error(`${name} isn’t playing. Press play on it, wait until it is locked, then record.`);
+    },
+    start: () => undefined,
+    ...framedTake(
+      () => ({ gear: [], plan: { question: 'leaderSound', leader: name, leaderId, syncOffsetMs } }),
+      { bars },
+      (bare) => ({ ...bare, gearIds: [leaderId], lines: [{ ...lineOf(name, channel), gearId: leaderId }] }),
+    ),
+    restore: () => undefined,
+  });
+  return result;
+}
+
+/** @throws Error with a message for the musician if the click or the device can’t be recorded. */
+function checkInputs({ input: { clickChannel } }: Rig, { name, channel }: Pick<HeardOn, 'name' | 'channel'>): void {
+  const { input } = useSession.getState();
+  if (!input) throw new Error('No audio input is open. Open one in Rig.');
+  if (clickChannel >= input.channels)
+    throw new Error(
+      `The click input is set to input ${clickChannel + 1}, but the interface has only ${input.channels} inputs. Choose another in Rig.`,
+    );
+  if (channel === clickChannel)
+    throw new Error(`${name} and the hub’s click share input ${channel + 1}. Choose another input for one of them.`);
+}
+
 function pathLine(channel: number): Take['lines'][number] {
   return lineOf('Loopback', channel);
 }
@@ -140,31 +178,34 @@ export function lineOf(name: string, channel: number): Take['lines'][number] {
   };
 }
 
+const MS_PER_MINUTE = 60_000;
 const CHASE_PAUSE_MS = 1200;
 /** Time for the hub to start, and to stop. */
 const CHASE_TURN_MS = 400;
 
-export interface ChaseSettings {
-  gear: Gear;
-  channel: number;
+export interface StartsSettings {
+  /** With the audio returns that are recorded. */
+  gear: readonly Gear[];
+  /** What is asked: of a timecode follower, or of clock followers that start from a beat of the song. */
+  asks: { question: 'chase' } | { question: 'starts'; fromBeat: number };
   starts: number;
   /** Duration of each run. */
   runMs: number;
-  /** Tempo of the click recorded on the follower, from the start of the song. */
+  /** Of the song, and of the click recorded on a timecode follower. */
   bpm: number;
 }
 
-/** Starts timecode repeatedly and measures where the follower lands. */
-export async function runChase({ gear, channel, starts: count, runMs, bpm }: ChaseSettings): Promise<Take | null> {
+/** Starts the song repeatedly and measures where the followers land. */
+export async function runStarts({ gear, asks, starts: count, runMs, bpm }: StartsSettings): Promise<Take | null> {
   const rig = rigInUse();
-  const heard = { ...gear, returnChannel: channel };
+  const beat = asks.question === 'starts' ? asks.fromBeat : 0;
   const recorder = new Recorder();
   const startedMs: number[] = [];
   const { result } = await measureTake({
-    needs: { ports: portsOf([gear]), input: true, motion: false },
+    needs: { ports: portsOf(gear), input: true, motion: false },
     async prepare() {
       hubMustLead();
-      checkObstacles([heard]);
+      checkObstacles(gear);
       await stopHub();
       await setExperiment({ song: { ...songOf(rig), tempo: [{ beat: 0, bpm }], afterStop: 'toStart' } });
     },
@@ -173,17 +214,17 @@ export async function runChase({ gear, channel, starts: count, runMs, bpm }: Cha
       const machine = starts.provide({
         actors: {
           record: does(() => {
-            const take = newTake(rig, [heard], { bpm, plan: { question: 'chase', startedMs: [] } });
+            const take = newTake(rig, gear, { bpm, plan: { ...asks, startedMs: [] } });
             const fromMs = performance.now();
             const toMs = fromMs + count * (runMs + CHASE_PAUSE_MS + 2 * CHASE_TURN_MS) + TAIL_MS;
             return recorder.record(take, fromMs, toMs, 'repeated starts');
           }),
           startFromTop: does(async (_, signal: AbortSignal) => {
-            command({ kind: 'locate', beat: 0 });
+            command({ kind: 'locate', beat });
             command({ kind: 'play', countIn: false });
             await waitForHub('rolling', signal);
-            startedMs.push(whenItBegan());
-            await measure.planTake({ question: 'chase', startedMs });
+            startedMs.push(whenItBegan() + (beat * MS_PER_MINUTE) / bpm);
+            await measure.planTake({ ...asks, startedMs });
           }),
           stop: does(stopHub),
         },

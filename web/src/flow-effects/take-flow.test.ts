@@ -5,7 +5,7 @@ import { database } from '../store/database';
 import type { Take } from '../store/records';
 import { useSession } from '../studio/session';
 import { alignAll, useAlignFlow } from './align-flow';
-import { runChase } from './experiments';
+import { runStarts } from './experiments';
 import { endTake, useTakeFlow } from './take-desk';
 import { runTake } from './take-flow';
 
@@ -210,7 +210,8 @@ test('a chase whose hub hangs ends with the reason, and without an unhandled rej
   const unhandled = jest.fn();
   process.on('unhandledRejection', unhandled);
   const gear = boathouse().gear.find(({ id }) => id === 'porch')!;
-  const going = runChase({ gear, channel: 3, starts: 2, runMs: 3000, bpm: 120 });
+  const heard = [{ ...gear, returnChannel: 3 }];
+  const going = runStarts({ gear: heard, asks: { question: 'chase' }, starts: 2, runMs: 3000, bpm: 120 });
   for (let i = 0; i < 30; i++) {
     room.obeys = room.recording === null;
     await jest.advanceTimersByTimeAsync(500);

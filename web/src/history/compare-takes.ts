@@ -58,9 +58,10 @@ function compareLines(first: TakeLine, second: TakeLine, usualMs: number | null)
   }
 }
 
-/** In a chase, each start is one landing. */
+/** Of repeated starts, each is one landing. */
 function valuesOf({ landings, result }: TakeLine): number[] {
-  if (result?.question === 'chase') return result.report.starts.flatMap(({ landsMs }) => landsMs ?? []);
+  if (result?.question === 'chase' || result?.question === 'starts')
+    return result.report.starts.flatMap(({ landsMs }) => landsMs ?? []);
   return landings.map(({ lateMs }) => lateMs);
 }
 

@@ -33,6 +33,7 @@ const SHORT_ON_GEAR: readonly [string, (gear: Gear) => string][] = [
   ['syncs to', ({ syncsTo }) => (syncsTo === 'clock' ? 'MIDI clock' : syncsTo)],
   ['frame rate', ({ rate }) => fps(rate)],
   ['test note channel', ({ noteChannel }) => String(noteChannel)],
+  ['incoming sync offset', ({ syncOffsetMs = 0 }) => `${signed(syncOffsetMs)} ms`],
   ['audio return', ({ returnChannel }) => (returnChannel === null ? 'not connected' : `input ${returnChannel + 1}`)],
 ];
 

@@ -112,7 +112,8 @@ async function measureLine(
     soundless ? line.onsetsMs : detectOnsets(await load(line.channel), sampleRate).map(({ timeMs }) => timeMs);
   switch (plan?.question) {
     case 'chase':
-      return chaseOf(plan, await played(), await heard());
+    case 'starts':
+      return startsOf(plan, await played(), await heard());
     case 'tempo':
       return followingOf(plan, await played(), await heard());
     case 'drift':
@@ -184,7 +185,11 @@ function firstBeatAfter(ms: number, { bpm, firstBeatMs }: { bpm: number; firstBe
   return firstBeatMs + Math.max(0, Math.ceil((ms - firstBeatMs) / beatMs)) * beatMs;
 }
 
-function chaseOf({ startedMs }: TakePlan & { question: 'chase' }, clicks: number[], heard: number[]): Measured {
+function startsOf(
+  { question, startedMs }: TakePlan & { question: 'chase' | 'starts' },
+  clicks: number[],
+  heard: number[],
+): Measured {
   const starts = startedMs.map((fromMs, i) => {
     const toMs = (startedMs[i + 1] ?? Infinity) - BEFORE_START_MS;
     const within = (ms: number) => ms >= fromMs - BEFORE_START_MS && ms < toMs;
@@ -192,7 +197,7 @@ function chaseOf({ startedMs }: TakePlan & { question: 'chase' }, clicks: number
     return { startedMs: pulsesMs[0] ?? fromMs, pulsesMs, onsetsMs: heard.filter(within) };
   });
   const report = measureChase(starts);
-  return { report: null, landings: [], pulsesMs: clicks, onsetsMs: heard, result: { question: 'chase', report } };
+  return { report: null, landings: [], pulsesMs: clicks, onsetsMs: heard, result: { question, report } };
 }
 
 /** The click's times in the plan, or its expected time where it wasn't heard. */

@@ -172,6 +172,7 @@ export class TakeRecorder {
 function since(plan: TakePlan, zeroMs: number): TakePlan {
   switch (plan.question) {
     case 'chase':
+    case 'starts':
       return { ...plan, startedMs: plan.startedMs.map((ms) => ms - zeroMs) };
     case 'tempo':
       return { ...plan, beganMs: plan.beganMs - zeroMs };

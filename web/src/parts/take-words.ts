@@ -16,12 +16,16 @@ export function takeText({ plan, proof, source }: Take): string {
       return 'Audio round trip';
     case 'against':
       return 'Take against the leader';
+    case 'leaderSound':
+      return 'Leader’s sound';
     case 'midiReturn':
       return 'Returning MIDI';
     case 'loop':
       return 'Round trip over MIDI';
     case 'chase':
       return 'Timecode chase';
+    case 'starts':
+      return 'Repeated starts';
     case 'tempo':
       return 'Tempo change';
     case 'drift':
@@ -33,7 +37,7 @@ export function takeText({ plan, proof, source }: Take): string {
 
 /** The result for one follower in a few words. */
 export function resultText({ plan }: Take, { report, result }: TakeLine): string {
-  if (result?.question === 'chase') {
+  if (result?.question === 'chase' || result?.question === 'starts') {
     const { landsMs, failed } = result.report;
     if (!landsMs) return 'never started';
     const spread = `varies ${decimal(landsMs.spread, 1)} ms between starts`;
@@ -49,6 +53,7 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
     return `${latenessText(report.medianMs)}, ${has}`;
   }
   if (plan?.question === 'against') return `${latenessText(report.medianMs)} against ${plan.leader}`;
+  if (plan?.question === 'leaderSound') return `${latenessText(report.medianMs)} against its own sync`;
   if (plan?.question === 'midiReturn') return `${latenessText(report.medianMs)}, MIDI only`;
   if (plan) return `${decimal(report.medianMs, 2)} ms`;
   return latenessText(report.medianMs);

@@ -130,6 +130,7 @@ const resultSchema = lazy((value?: { question?: string }): Schema => {
     case undefined:
       return mixed();
     case 'chase':
+    case 'starts':
       return fields({
         question: string(),
         report: fields({
@@ -139,6 +140,7 @@ const resultSchema = lazy((value?: { question?: string }): Schema => {
                 lockMs: number().defined().nullable(),
                 landsMs: number().defined().nullable(),
                 stood: nullable(fields({ hub: finite(), follower: finite() })),
+                began: number().nullable(),
               }),
             )
             .required()
@@ -206,10 +208,14 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
       return fields({ question: string() });
     case 'against':
       return fields({ question: string(), leader: text(60), leaderId: string().max(64).defined().nullable() });
+    case 'leaderSound':
+      return fields({ question: string(), leader: text(60), leaderId: string().max(64), syncOffsetMs: finite() });
     case 'midiReturn':
       return fields({ question: string(), port: text(60) });
     case 'chase':
       return fields({ question: string(), startedMs: numbers(1000) });
+    case 'starts':
+      return fields({ question: string(), startedMs: numbers(1000), fromBeat: finite() });
     case 'tempo':
       return fields({
         question: string(),
@@ -240,9 +246,11 @@ export const takeSchema = fields({
       'recording',
       'calibration',
       'against',
+      'leaderSound',
       'midiReturn',
       'loop',
       'chase',
+      'starts',
       'tempo',
       'drift',
     ] as const),

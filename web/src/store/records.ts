@@ -58,6 +58,8 @@ export interface Gear extends GearFacts {
   returnChannel: number | null;
   /** Minus is earlier. */
   offsetMs: number;
+  /** While it leads: added to the times of its sync, ms, so that everyone plays with its sound. */
+  syncOffsetMs?: number;
 }
 
 /** A beat trigger with overrides per section index. */
@@ -150,12 +152,16 @@ export type TakePlan =
   | { question: 'calibration' }
   /** Against the sound of whatever leads, on an input of its own; `leaderId` if it is in the rig. */
   | { question: 'against'; leader: string; leaderId: string | null }
+  /** The leader’s sound against its own sync; `syncOffsetMs` in force at the time. */
+  | { question: 'leaderSound'; leader: string; leaderId: string; syncOffsetMs: number }
   /** Clock, notes and timecode that come back on an input port, against the hub: times of the window's clock. */
   | { question: 'midiReturn'; port: string }
   /** MIDI round trip through a cable. */
   | { question: 'loop' }
   /** Repeated timecode starts. */
   | { question: 'chase'; startedMs: number[] }
+  /** Repeated starts of clock followers, from this beat of the song. */
+  | { question: 'starts'; startedMs: number[]; fromBeat: number }
   /** This many beats at one tempo, after a step at another, on a ramp back, and at the first again. */
   | { question: 'tempo'; beganMs: number; bpm: number; otherBpm: number; beats: number }
   /** A long run that stores landings instead of audio. */
@@ -164,6 +170,7 @@ export type TakePlan =
 /** An experiment's result for one follower. */
 export type TakeResult =
   | { question: 'chase'; report: ChaseReport }
+  | { question: 'starts'; report: ChaseReport }
   | { question: 'tempo'; step: FollowingReport; ramp: FollowingReport }
   | { question: 'drift'; report: DriftReport };
 

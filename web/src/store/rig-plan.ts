@@ -225,3 +225,8 @@ export function upgradeRig(rig: Rig, facts: (one: Gear) => Gear): Rig {
     { ...bare, gear: [] },
   );
 }
+
+/** Everyone plays this much later than the sync of this device says. */
+export function withSyncOffset(rig: Rig, gearId: string, syncOffsetMs: number): Rig {
+  return { ...rig, gear: rig.gear.map((one) => (one.id === gearId ? { ...one, syncOffsetMs } : one)) };
+}

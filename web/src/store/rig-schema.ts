@@ -231,6 +231,7 @@ const gearSchema = object({
   noteChannel: midiChannel().required(),
   returnChannel: channel.defined().nullable(),
   offsetMs: number().required().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
+  syncOffsetMs: number().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
 });
 
 const peerSchema = object({

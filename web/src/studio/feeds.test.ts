@@ -1,4 +1,4 @@
-import { BARE, connect, setOutputPort, withOffset } from '../store/rig-plan';
+import { BARE, connect, setOutputPort, withOffset, withSyncOffset } from '../store/rig-plan';
 import { gear } from '../store/gear';
 import type { Rig } from '../store/records';
 import { feedsOf } from './feeds';
@@ -48,6 +48,11 @@ test('an offset moves everyone with the same sync on the wire', () => {
 
 test('each feed knows what its bytes reach', () => {
   expect(feedsOf(behind)[1]).toMatchObject({ reaches: ['a', 'b'], sendsToLeader: false });
+});
+
+test('the offset on its sync is that of the device that leads', () => {
+  const rig = into(['a', 'out', 'in 1'], ['b', 'out', 'in 2']);
+  expect(sourcesOf(withSyncOffset(rig, 'b', 12.5)).map(({ offsetMs }) => offsetMs)).toEqual([undefined, 12.5]);
 });
 
 /** Cables from outs of gear to hub inputs, by socket ids. */

@@ -18,11 +18,19 @@ export function sourcesOf(rig: Rig): SourceSettings[] {
     const common = { portId, response, freewheelMs, timecodeStart };
     if (gearIds.length === 0) return [{ id, language: 'clock' as const, obeys, ...common }];
     return gearIds.map((gearId, i): SourceSettings => {
-      const language = rig.gear.find((one) => one.id === gearId)?.leadsWith ?? 'clock';
+      const { leadsWith: language = 'clock', syncOffsetMs = 0 } = rig.gear.find((one) => one.id === gearId) ?? {};
       const another = named.has(gearId);
       named.add(gearId);
       // Commands that arrive at a port are obeyed once.
-      return { id: another ? `${gearId} ${id}` : gearId, gearId, language, obeys: obeys && i === 0, ...common };
+      const offset = syncOffsetMs === 0 ? {} : { offsetMs: syncOffsetMs };
+      return {
+        id: another ? `${gearId} ${id}` : gearId,
+        gearId,
+        language,
+        obeys: obeys && i === 0,
+        ...offset,
+        ...common,
+      };
     });
   });
 }

@@ -1,7 +1,7 @@
 import clsx from 'clsx';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { useAsked } from './asked';
+import { ask, useAsked } from '../../studio/asked';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Notice } from '../../parts/notice';
 import { useTake, useTakes } from '../../studio/use-takes';
@@ -11,8 +11,10 @@ import { AgainstPanel } from './against-panel';
 import { ClockPanel } from './clock-panel';
 import { ClockResult } from './clock-result';
 import { CalibrationPanel, ChasePanel, DriftPanel, LoopPanel, TempoPanel } from './experiment-panels';
+import { LeaderSoundPanel } from './leader-sound-panel';
 import { LinkPanel } from './link-panel';
 import { LinkResults } from './link-result';
+import { StartsPanel } from './starts-panel';
 import { LimitsForm } from './limits-form';
 import { MidiReturnPanel } from './midi-return-panel';
 import { PlanResult } from './plan-result';
@@ -27,6 +29,7 @@ const GROUPS = [
     questions: [
       { id: 'latency', text: 'How late is my gear?' },
       { id: 'against', text: 'How far behind the leader?' },
+      { id: 'leaderSound', text: 'How late is the leader?' },
       { id: 'recording', text: 'How late is a recorded part?' },
       { id: 'calibration', text: 'What is my audio round trip?' },
     ],
@@ -43,6 +46,7 @@ const GROUPS = [
   {
     name: 'Sync',
     questions: [
+      { id: 'starts', text: 'Are all starts the same?' },
       { id: 'chase', text: 'How fast does timecode lock?' },
       { id: 'tempo', text: 'Does my gear follow tempo?' },
       { id: 'drift', text: 'Does my gear drift?' },
@@ -52,14 +56,19 @@ const GROUPS = [
 
 type QuestionId = (typeof GROUPS)[number]['questions'][number]['id'];
 
+/** Experiments whose result looks like a take’s. */
+const BY_BEATS: ReadonlySet<string> = new Set(['against', 'leaderSound']);
+
 const PANELS: Record<QuestionId, () => React.ReactNode> = {
   latency: TakePanel,
   against: AgainstPanel,
+  leaderSound: LeaderSoundPanel,
   recording: RecordingPanel,
   calibration: CalibrationPanel,
   midiReturn: MidiReturnPanel,
   loop: LoopPanel,
   clock: ClockPanel,
+  starts: StartsPanel,
   chase: ChasePanel,
   tempo: TempoPanel,
   drift: DriftPanel,
@@ -83,8 +92,8 @@ export function BenchView() {
   const asked = useAsked(({ asked }) => asked) as QuestionId;
   const question = linked ? questionOf(linked) : asked;
   const take = linked ?? takes.find((one) => one.status !== 'recording' && questionOf(one) === question);
-  const ask = (id: QuestionId) => {
-    useAsked.setState(({ times }) => ({ asked: id, times: times + 1 }));
+  const choose = (id: QuestionId) => {
+    ask(id);
     if (takeId) void navigate('/bench');
   };
   const Panel = PANELS[question];
@@ -108,7 +117,7 @@ export function BenchView() {
                   id={`question-${id}`}
                   aria-selected={question === id}
                   aria-controls="question"
-                  onClick={() => ask(id)}
+                  onClick={() => choose(id)}
                   className={clsx(
                     'block w-full border-l-3 px-4 py-1.5 text-left text-sm hover:bg-raised',
                     question === id ? 'border-ink bg-raised font-bold' : 'border-transparent',
@@ -144,7 +153,7 @@ export function BenchView() {
           <LinkResults />
         ) : !take ? (
           <NoTakesYet question={question} />
-        ) : take.plan && take.plan.question !== 'against' ? (
+        ) : take.plan && !BY_BEATS.has(take.plan.question) ? (
           <PlanResult key={take.id} take={take} />
         ) : (
           <TakeResult key={take.id} take={take} />
@@ -175,11 +184,15 @@ const WHAT_IT_DOES: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
     'A take plays quarter notes, records the audio returns alongside the hub’s click, and shows how late each beat landed.',
   against:
     'Measures followers against the sound of the program or box that leads. Metronomo only listens: press play there, then record.',
+  leaderSound:
+    'Measures how late the leader sounds against its own clock or timecode, so that everyone else can be moved onto its sound.',
   recording: 'Drop a recording on the left to see how late each beat is. Any recorder will do.',
   calibration:
     'Patch a cable from an output to an input to measure your audio round trip. Takes without a click input subtract it automatically.',
   midiReturn: 'Measures clock, notes and timecode that a device sends back, against the hub’s own. No sound is needed.',
   loop: 'Sends notes out of one port and times them coming back in. Shows how long the round trip takes and how much it varies.',
+  starts:
+    'Starts the song again and again. Shows whether clock followers land in the same place each time, so that parts recorded in separate passes line up.',
   chase:
     'Starts timecode repeatedly. Shows how long a follower takes to lock, where it lands, and how much that varies between starts.',
   tempo:

@@ -1,8 +1,8 @@
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSession } from '../../studio/session';
-import { runCalibration, runChase, runDrift, runLoop, runTempo } from '../../flow-effects/experiments';
-import { staysOnQuestion } from './asked';
+import { runCalibration, runStarts, runDrift, runLoop, runTempo } from '../../flow-effects/experiments';
+import { staysOnQuestion } from '../../studio/asked';
 import { StaleRoundTrip, useCalibration } from './round-trip';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Button } from '../../parts/button';
@@ -58,7 +58,7 @@ export function Choice<Value extends string | number>({
   );
 }
 
-const inputs = (channels: number) => Array.from({ length: channels }, (_, i) => [i, `Input ${i + 1}`] as const);
+export const inputs = (channels: number) => Array.from({ length: channels }, (_, i) => [i, `Input ${i + 1}`] as const);
 
 /** Audio round trip: the input at the end of the loopback cable. */
 export function CalibrationPanel() {
@@ -187,7 +187,17 @@ export function ChasePanel() {
       <Button
         tone="strong"
         disabled={busy || !runs}
-        onClick={() => run(() => runChase({ gear, channel: heardOn, starts, runMs: RUN_MS, bpm }))}
+        onClick={() =>
+          run(() =>
+            runStarts({
+              gear: [{ ...gear, returnChannel: heardOn }],
+              asks: { question: 'chase' },
+              starts,
+              runMs: RUN_MS,
+              bpm,
+            }),
+          )
+        }
       >
         Measure lock time
       </Button>

@@ -1,6 +1,7 @@
 import {
   chaseFitness,
   TICKS_PER_BEAT,
+  wrongStarts,
   type ChaseReport,
   type DriftReport,
   type FollowingReport,
@@ -43,10 +44,12 @@ export function PlanResult({ take }: { take: Take }) {
 
 const TITLES = {
   against: 'Against the leader',
+  leaderSound: 'Leader’s sound',
   calibration: 'Audio round trip',
   midiReturn: 'Returning MIDI',
   loop: 'Round trip over MIDI',
   chase: 'Timecode lock',
+  starts: 'Starts',
   tempo: 'Tempo response',
   drift: 'Drift',
 } as const;
@@ -75,6 +78,8 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
   switch (result?.question) {
     case 'chase':
       return <p className="max-w-prose">{chaseText(line.name, result.report, limits)}</p>;
+    case 'starts':
+      return <p className="max-w-prose">{startsText(line.name, result.report, limits)}</p>;
     case 'tempo':
       return (
         <p className="max-w-prose">
@@ -117,6 +122,19 @@ function chaseText(name: string, report: ChaseReport, { tightMs, playingMs, cues
   return `Locks in ${decimal(lockMs.median / 1000, 1)} s, ${decimal(lockMs.worst / 1000, 1)} s at worst. Lands ${latenessText(landsMs.median)}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.${missing} ${FITNESS[fit]}`;
 }
 
+function startsText(name: string, report: ChaseReport, { tightMs }: Limits): string {
+  const { landsMs, failed, starts } = report;
+  if (!landsMs) return `${name} never started. Check that it receives clock and start, and is set to external sync.`;
+  const wrong = wrongStarts(starts).map(
+    ({ start, later }) =>
+      ` Start ${start + 1} began ${count(Math.abs(later), 'beat')} ${later > 0 ? 'later' : 'earlier'} than the others.`,
+  );
+  const missing = failed > 0 ? ` ${failed} of ${count(starts.length, 'start')} failed.` : '';
+  const range = `Lands ${latenessText(landsMs.median)}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.`;
+  const linesUp = landsMs.spread <= tightMs && failed === 0 && wrong.length === 0 ? 'will' : 'won’t';
+  return `${range}${missing}${wrong.join('')} Parts recorded in separate passes ${linesUp} line up (±${decimal(landsMs.spread / 2, 1)} ms).`;
+}
+
 function stopsText(clicks: number[]): string {
   if (clicks.length === 0) return '—';
   const [least, most] = [Math.min(...clicks), Math.max(...clicks)];
@@ -153,13 +171,17 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
         ]
     : [];
   switch (result?.question) {
-    case 'chase': {
+    case 'chase':
+    case 'starts': {
       const { landsMs, lockMs, failed, starts } = result.report;
       const stood = starts.flatMap(({ stood }) => (stood ? [stood.follower - stood.hub] : []));
       return [
         ['Median landing', landsMs ? `${signed(landsMs.median)} ms` : '—'],
         ['Start-to-start spread', landsMs ? `${decimal(landsMs.spread, 1)} ms` : '—'],
-        ['Median lock time', lockMs ? `${decimal(lockMs.median / 1000, 2)} s` : '—'],
+        [
+          result.question === 'chase' ? 'Median lock time' : 'First beat after start',
+          lockMs ? `${decimal(lockMs.median / 1000, 2)} s` : '—',
+        ],
         ['Starts, failed', `${starts.length}, ${failed}`],
         ['Position after stop', stopsText(stood)],
       ];
@@ -202,7 +224,7 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
 
 function Charts({ line }: { line: TakeLine }) {
   const { result, landings, pulsesMs } = line;
-  if (result?.question === 'chase')
+  if (result?.question === 'chase' || result?.question === 'starts')
     return (
       <LineFigure
         caption="Landing by start"

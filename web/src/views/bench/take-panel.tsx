@@ -3,7 +3,7 @@ import { useLocation, useNavigate } from 'react-router';
 import { useShallow } from 'zustand/react/shallow';
 import { useSession } from '../../studio/session';
 import { obstacle, runTake, runUntilKnown, secondsOf, gearInTake } from '../../flow-effects/take-flow';
-import { staysOnQuestion } from './asked';
+import { staysOnQuestion } from '../../studio/asked';
 import { StaleRoundTrip, useCalibration } from './round-trip';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { barQuarters, useBarNow } from '../../studio/use-song-facts';

@@ -1,8 +1,8 @@
 import { useState } from 'react';
-import { Link } from 'react-router';
 import { latenessBySection } from '@metronomo/core';
 import { useLimits } from '../../parts/limits';
 import { correct, rejectedOf } from './correct';
+import { Advice } from './advice';
 import { AllLines } from './all-lines';
 import { LinePicker } from './line-picker';
 import { SectionTable } from './section-table';
@@ -10,7 +10,7 @@ import { TakeHeader, type Row } from './take-header';
 import clsx from 'clsx';
 import { Notice } from '../../parts/notice';
 import { Findings, Unreliable } from './findings';
-import { latenessText, moveText, offsetText, verdict } from '../../parts/words';
+import { latenessText, offsetText, verdict } from '../../parts/words';
 import type { Take, TakeLine } from '../../store/records';
 import { Caliper } from './caliper';
 import { Histogram } from './histogram';
@@ -23,7 +23,7 @@ export function TakeResult({ take }: { take: Take }) {
   const [beat, setBeat] = useState(0);
   const line = take.lines[Math.min(index, take.lines.length - 1)];
   if (!line) return null;
-  const leader = take.plan?.question === 'against' ? take.plan.leader : null;
+  const byHub = take.plan === undefined;
   const choose = (i: number) => {
     setIndex(i);
     setBeat(0);
@@ -31,16 +31,12 @@ export function TakeResult({ take }: { take: Take }) {
   const landing = line.landings[Math.min(beat, line.landings.length - 1)];
   return (
     <div className="flex flex-col gap-4">
-      <TakeHeader
-        take={take}
-        title={leader === null ? `Latency: ${line.name}` : `${line.name} against ${leader}`}
-        rows={numbersOf(line, leader)}
-      />
+      <TakeHeader take={take} title={titleOf(take, line)} rows={numbersOf(line, byHub)} />
       {take.lines.length > 1 && <LinePicker lines={take.lines} index={index} onChoose={choose} />}
       {take.ending && <Notice>{take.ending} Everything captured until then is saved.</Notice>}
       {line.problem && <Notice>{line.problem}</Notice>}
       {line.warning && <Notice>{line.warning}</Notice>}
-      {line.report?.believable === true && <Numbers line={line} sampleRate={take.sampleRate} leader={leader} />}
+      {line.report?.believable === true && <Numbers take={take} line={line} byHub={byHub} />}
       {line.report?.believable === false && <Unreliable report={line.report} isLive={take.source === 'live'} />}
       {line.report && <Findings report={line.report} />}
       {'beatsMs' in take.beats && line.landings.length > 0 && (
@@ -93,8 +89,13 @@ export function TakeResult({ take }: { take: Take }) {
   );
 }
 
-/** Against a leader, the hub's offset plays no part. */
-function numbersOf({ report, offsetMs }: TakeLine, leader: string | null): Row[] {
+function titleOf({ plan }: Take, { name }: TakeLine): string {
+  if (plan?.question === 'against') return `${name} against ${plan.leader}`;
+  return plan?.question === 'leaderSound' ? `${name} against its own sync` : `Latency: ${name}`;
+}
+
+/** Where another device leads, the hub's offset plays no part. */
+function numbersOf({ report, offsetMs }: TakeLine, byHub: boolean): Row[] {
   if (!report) return [];
   const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, reason } = report;
   if (!believable)
@@ -107,20 +108,12 @@ function numbersOf({ report, offsetMs }: TakeLine, leader: string | null): Row[]
     ['95% interval, ms', `${decimal(ci95Ms[0], 3)} to ${decimal(ci95Ms[1], 3)}`],
     ['Jitter, ms', decimal(spreadMs, 3)],
     ['Heard, missed, extra', `${matched}, ${missed}, ${extra}`],
-    ...(leader === null ? ([['Offset during take', offsetText(offsetMs)]] satisfies Row[]) : []),
+    ...(byHub ? ([['Offset during take', offsetText(offsetMs)]] satisfies Row[]) : []),
   ];
 }
 
-function Numbers({
-  line,
-  sampleRate,
-  leader,
-}: {
-  line: TakeLine;
-  sampleRate: number;
-  /** What it was measured against; null for the hub's beat. */
-  leader: string | null;
-}) {
+function Numbers({ take, line, byHub }: { take: Take; line: TakeLine; byHub: boolean }) {
+  const { sampleRate } = take;
   const { report } = line;
   const limits = useLimits();
   if (!report) return null;
@@ -138,22 +131,10 @@ function Numbers({
       <Figure label="95% interval, ms" value={`${decimal(ci95Ms[0], 2)} to ${decimal(ci95Ms[1], 2)}`} />
       <Figure label="Jitter" value={`${decimal(spreadMs, 2)} ms`} />
       <Figure label="Beats" value={`${matched} heard`} below={`${missed} missed, ${extra} extra`} />
-      {leader === null && <Figure label="Offset during take" value={offsetText(line.offsetMs)} />}
+      {byHub && <Figure label="Offset during take" value={offsetText(line.offsetMs)} />}
       <p className="col-span-full text-sm">
         <b>{said.word}</b> {said.meaning} <span className="text-soft">({said.by})</span>{' '}
-        {Math.abs(medianMs) >= 0.05 &&
-          (leader === null ? (
-            <>To land on the beat, {moveText(-medianMs)}.</>
-          ) : (
-            <>
-              Set {line.name} {offsetText(-medianMs)}: change its offset in the leader, or on the device itself.
-            </>
-          ))}
-        {line.gearId && leader === null && (
-          <Link to="/align" className="ml-3 underline underline-offset-2">
-            Align →
-          </Link>
-        )}
+        <Advice take={take} line={line} />
       </p>
     </div>
   );

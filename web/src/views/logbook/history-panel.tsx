@@ -15,7 +15,15 @@ const DAY_HEIGHT = 30;
 const TAKE_HEIGHT = 62;
 const EVENT_HEIGHT = 46;
 const LOW: ReadonlySet<EntryKind> = new Set<EntryKind>(['offsets', 'rig', 'fault', 'data', 'clock']);
-const COMPARED: ReadonlySet<EntryKind> = new Set<EntryKind>(['take', 'proof', 'recording', 'chase', 'tempo', 'drift']);
+const COMPARED: ReadonlySet<EntryKind> = new Set<EntryKind>([
+  'take',
+  'proof',
+  'recording',
+  'chase',
+  'starts',
+  'tempo',
+  'drift',
+]);
 
 /** A row of the list: the heading of a day, or an entry. */
 type Row = { day: number } | EntryKey;

@@ -1,10 +1,14 @@
 import { compareLeaders, HUB_ID, type Candidate } from '@metronomo/core';
 import { ChevronDown, ChevronUp, X } from 'lucide-react';
+import { Link } from 'react-router';
+import { ask } from '../../studio/asked';
 import { changeRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
+import { OffsetField } from '../../parts/offset-field';
+import { offsetText } from '../../parts/words';
 import type { Gear, Rig } from '../../store/records';
-import { planOf } from '../../store/rig-plan';
+import { planOf, withSyncOffset } from '../../store/rig-plan';
 
 const FREEWHEELS_MS = [250, 500, 1000, 2000, 5000];
 
@@ -20,6 +24,7 @@ export function LeaderPanel({ rig }: { rig: Rig }) {
     <section aria-label="Leader">
       <h2 className="mb-3 text-lg font-bold">Leader</h2>
       {current && <CandidateRow one={current} isLeader nameOf={nameOf} />}
+      {(leader !== HUB_ID || rig.leaders.length > 1) && <Following rig={rig} />}
       <FallbackOrder leaders={rig.leaders} candidates={candidates} nameOf={nameOf} />
       {others.length > 0 && (
         <section aria-label="Other candidates" className="mt-4">
@@ -33,7 +38,6 @@ export function LeaderPanel({ rig }: { rig: Rig }) {
           </ul>
         </section>
       )}
-      {(leader !== HUB_ID || rig.leaders.length > 1) && <Following rig={rig} />}
       <SyncByDevice gear={rig.gear.filter(({ id }) => id !== leader)} />
     </section>
   );
@@ -155,11 +159,39 @@ function FallbackOrder({
   );
 }
 
+/** Measured or typed: it moves everyone onto the leader's sound. */
+function SyncOffset({ gear: { id, name, leadsWith, syncOffsetMs = 0 }, bpm }: { gear: Gear; bpm: number }) {
+  const sync = `${leadsWith} from ${name}`;
+  return (
+    <div className="col-span-2 flex items-start justify-between gap-4">
+      <div>
+        <p className="text-sm font-bold">Incoming sync offset</p>
+        <p className="text-sm text-soft">
+          {syncOffsetMs === 0
+            ? `Everyone plays with the ${sync}.`
+            : `Everyone plays ${offsetText(syncOffsetMs)} than the ${sync}.`}{' '}
+          <Link to="/bench" className="underline underline-offset-2" onClick={() => ask('leaderSound')}>
+            Measure →
+          </Link>
+        </p>
+      </div>
+      <OffsetField
+        label="Incoming sync offset"
+        valueMs={syncOffsetMs}
+        bpm={bpm}
+        onChange={(ms) => void changeRig((before) => withSyncOffset(before, id, ms))}
+      />
+    </div>
+  );
+}
+
 function Following({ rig }: { rig: Rig }) {
+  const leader = rig.gear.find(({ id }) => id === rig.leaders[0]);
   const change = (next: Partial<Rig['following']>) =>
     void changeRig((before) => ({ ...before, following: { ...before.following, ...next } }));
   return (
-    <section aria-label="External sync" className="mt-4 grid grid-cols-2 gap-3">
+    <section aria-label="External sync" className="ruled-t mt-2 grid grid-cols-2 gap-3 pt-3">
+      {leader && <SyncOffset gear={leader} bpm={rig.bpm} />}
       <Field label="Response">
         {(id) => (
           <Select

@@ -1,0 +1,86 @@
+import { useState } from 'react';
+import { runStarts } from '../../flow-effects/experiments';
+import { Button } from '../../parts/button';
+import { useSession } from '../../studio/session';
+import { factsOf } from '../../studio/song-facts';
+import { count } from '../../words/numbers';
+import { Choice, useRun } from './experiment-panels';
+
+const STARTS = [4, 8, 20];
+/** Enough to hear a device that begins a bar late. */
+const BEATS = 8;
+const LEAST_RUN_MS = 3000;
+/** Of the hub, to stop and to start. */
+const TURN_MS = 1700;
+const TOP = 1;
+const LATER = 5;
+const ALL = 'all';
+
+/** Repeated starts of clock followers: which ones, how often, and from where. */
+export function StartsPanel() {
+  const rig = useSession(({ rig }) => rig);
+  const bpm = useSession(({ snapshot }) => snapshot.bpm);
+  const [chosen, setChosen] = useState(ALL);
+  const [starts, setStarts] = useState(8);
+  const [bar, setBar] = useState(TOP);
+  const { busy, run } = useRun();
+  const followers = (rig?.gear ?? []).filter(
+    ({ syncsTo, portId, returnChannel }) => syncsTo === 'clock' && portId !== null && returnChannel !== null,
+  );
+  if (!rig || followers.length === 0)
+    return (
+      <p className="text-sm text-soft">
+        No device that syncs to clock has an audio return. Set “Audio return” on a device’s card in Rig.
+      </p>
+    );
+  const gear = followers.filter(({ id }) => id === chosen);
+  const runMs = Math.max(LEAST_RUN_MS, (BEATS * 60_000) / bpm);
+  const fromBeat = factsOf(rig.song, rig.bpm).meter.beatAt({ bar, beat: 1, ticks: 0 });
+  return (
+    <div className="flex flex-col gap-4">
+      <p className="text-sm">Devices should play quarter notes with a sharp attack.</p>
+      <Choice
+        label="Followers"
+        value={gear.length > 0 ? chosen : ALL}
+        options={[
+          [ALL, `All ${count(followers.length, 'device')}`] as const,
+          ...followers.map(({ id, name }) => [id, name] as const),
+        ]}
+        onChange={setChosen}
+      />
+      <Choice
+        label="Start at"
+        value={bar}
+        options={[
+          [TOP, 'Start of the song'],
+          [LATER, `Bar ${LATER}, after a locate`],
+        ]}
+        onChange={setBar}
+      />
+      <Choice
+        label="Number of starts"
+        value={starts}
+        options={STARTS.map((n) => [n, count(n, 'start')] as const)}
+        hint={`${Math.round((starts * (runMs + TURN_MS)) / 1000)} s in total; playback stops between starts`}
+        onChange={setStarts}
+      />
+      <Button
+        tone="strong"
+        disabled={busy}
+        onClick={() =>
+          run(() =>
+            runStarts({
+              gear: gear.length > 0 ? gear : followers,
+              asks: { question: 'starts', fromBeat },
+              starts,
+              runMs,
+              bpm,
+            }),
+          )
+        }
+      >
+        Measure starts
+      </Button>
+    </div>
+  );
+}
