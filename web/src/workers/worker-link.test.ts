@@ -141,6 +141,22 @@ describe('heartbeat', () => {
     }
   };
 
+  test('a hang is noticed although the window’s own timer is late every time', async () => {
+    const { link, lost } = linked();
+    await link.start();
+    await pass(5000);
+    FakeWorker.made[0]!.hangs = true;
+    const clock = jest.spyOn(performance, 'now');
+    let lateMs = performance.now();
+    for (let i = 0; i < 6; i++) {
+      lateMs += 2000;
+      clock.mockReturnValue(lateMs);
+      await pass(500);
+    }
+    clock.mockRestore();
+    expect(lost).toEqual([['The hub stopped responding.', true]]);
+  });
+
   test('a worker that hangs is noticed within 2.5 s and started again; one that answers is left alone', async () => {
     const { link, lost } = linked();
     await link.start();
@@ -157,15 +173,11 @@ describe('heartbeat', () => {
     const { link, lost } = linked();
     await link.start();
     await pass(1000);
-    FakeWorker.made[0]!.hangs = true;
-    // Its timers are throttled or blocked: each comes seconds late.
+    // After each stall, the timer goes off before the answer is read that has been waiting.
     for (let i = 0; i < 5; i++) {
-      jest.setSystemTime(Date.now() + 20_000);
-      jest.spyOn(performance, 'now').mockReturnValue(i * 20_000 + 20_000);
-      jest.advanceTimersByTime(500);
+      jest.advanceTimersByTime(1000);
       await messages();
     }
-    jest.restoreAllMocks();
     expect(lost).toEqual([]);
   });
 
