@@ -65,3 +65,12 @@ test('the hub routes notes immediately while its clock continues', () => {
   expect(out).toMatchObject([{ portId: 'synth', atMs: 12.5 }]);
   expect(hub.receive('keys', Uint8Array.of(0xf8), 13)).toEqual([]);
 });
+
+test('a route with a delay sends everything that much later; a note that is let go ends after it began', () => {
+  const one = router(route({ delayMs: 12.5 }));
+  const on = one.receive('keys', Uint8Array.of(0x90, 60, 100), 100);
+  const off = one.receive('keys', Uint8Array.of(0x80, 60, 64), 140);
+  expect([...on, ...off].map(({ atMs }) => atMs)).toEqual([112.5, 152.5]);
+  one.receive('keys', Uint8Array.of(0x90, 62, 100), 200);
+  expect(one.setRoutes([], 205).map(({ atMs, bytes }) => [atMs, ...bytes])).toEqual([[212.5, 0x84, 62, 64]]);
+});

@@ -13,6 +13,8 @@ export interface PortRoute {
   /** 1..16; null leaves the channel as it is. */
   toChannel: number | null;
   passes: { notes: boolean; controllers: boolean; programs: boolean; bends: boolean };
+  /** Sent this much later, so that notes keep with a device’s delayed clock, ms; 0 by default. */
+  delayMs?: number;
 }
 
 type ChannelMessage = Extract<MidiMessage, { channel: number }>;
@@ -20,14 +22,17 @@ type ChannelMessage = Extract<MidiMessage, { channel: number }>;
 const MAX_HELD = 1024;
 
 /**
- * Forwards notes and controllers immediately and sends note-offs for held notes when their route is removed. Ignores
+ * Forwards notes and controllers immediately, or after the route's delay, and sends note-offs for held notes when their route is removed. Ignores
  * sync messages.
  */
 export class NoteRouter {
   #routes: readonly PortRoute[] = [];
   readonly #parsers = new Map<string, MidiParser>();
   /** Sounding notes by source port and note, with where they were sent. */
-  readonly #held = new Map<string, { routeId: string; toPortId: string; channel: number; note: number }>();
+  readonly #held = new Map<
+    string,
+    { routeId: string; toPortId: string; channel: number; note: number; dueMs: number }
+  >();
 
   /** Replaces the routes; notes held by a removed or changed route get their note-off. */
   setRoutes(routes: readonly PortRoute[], atMs: number): Outgoing[] {
@@ -35,10 +40,10 @@ export class NoteRouter {
     const kept = new Set(routes.filter(same).map(({ id }) => id));
     this.#routes = routes;
     const out: Outgoing[] = [];
-    for (const [key, { routeId, toPortId, channel, note }] of this.#held) {
+    for (const [key, { routeId, toPortId, channel, note, dueMs }] of this.#held) {
       if (kept.has(routeId)) continue;
       this.#held.delete(key);
-      out.push(outgoing(routeId, toPortId, { kind: 'noteOff', channel, note, velocity: 64 }, atMs));
+      out.push(outgoing(routeId, toPortId, { kind: 'noteOff', channel, note, velocity: 64 }, Math.max(atMs, dueMs)));
     }
     return out;
   }
@@ -51,7 +56,7 @@ export class NoteRouter {
     return parser
       .push(bytes, atMs)
       .flatMap(({ message }) =>
-        'channel' in message ? routes.flatMap((route) => this.#carry(route, message, atMs)) : [],
+        'channel' in message ? routes.flatMap((route) => this.#carry(route, message, atMs + (route.delayMs ?? 0))) : [],
       );
   }
 
@@ -66,6 +71,7 @@ export class NoteRouter {
         toPortId: route.toPortId,
         channel: moved.channel,
         note: message.note,
+        dueMs: atMs,
       });
     return [outgoing(route.id, route.toPortId, moved, atMs)];
   }

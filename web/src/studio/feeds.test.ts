@@ -2,7 +2,7 @@ import { BARE, connect, setOutputPort, withOffset, withSyncOffset } from '../sto
 import { gear } from '../store/gear';
 import type { Rig } from '../store/records';
 import { feedsOf } from './feeds';
-import { sourcesOf } from './sources';
+import { offsetBeside, routesOf, sourcesOf } from './sources';
 
 const bare: Rig = {
   id: 'r',
@@ -82,4 +82,30 @@ test('two devices on one input are a source each', () => {
     ['b', 'midi:in 1'],
     ['in 2', 'midi:in 2'],
   ]);
+});
+
+describe('a route to a device whose clock has an offset', () => {
+  const routed = (offsetMs: number, toChannel: number | null = null): Rig => {
+    const wired = setOutputPort(into(['a', 'out', 'in 1']), 'a', { id: 'midi:1', name: 'One' });
+    const to = wired.hubSockets.find(({ portId }) => portId === 'midi:1')!.id;
+    const passes = { notes: true, controllers: true, programs: true, bends: true };
+    return {
+      ...withOffset(wired, 'a', offsetMs),
+      routes: [{ id: 'r', from: 'in 2', to, fromChannel: null, toChannel, passes }],
+    };
+  };
+
+  test('later: its notes are delayed by as much', () => {
+    expect(routesOf(routed(12.5))[0]).toMatchObject({ toPortId: 'midi:1', delayMs: 12.5 });
+  });
+
+  test('earlier: notes can’t be sent before they are played, so there is no delay, but it is known by how much they lag', () => {
+    const rig = routed(-12.5);
+    expect(routesOf(rig)[0]).not.toHaveProperty('delayMs');
+    expect(offsetBeside(rig, rig.routes[0]!)?.offsetMs).toBe(-12.5);
+  });
+
+  test('a channel that the device doesn’t receive isn’t delayed', () => {
+    expect(routesOf(routed(12.5, 16))[0]).not.toHaveProperty('delayMs');
+  });
 });

@@ -14,6 +14,7 @@ import { inputDesk } from './input';
 import { networkDoor } from './network-door';
 import { useSession } from './session';
 import { command, hub } from './workers';
+import { passedOn } from './transit';
 
 /** Delays below this are covered by the minimum lookahead. */
 const WORTH_TELLING_MS = 30;
@@ -77,10 +78,21 @@ export class HubLine {
     const nowMs = performance.now();
     const beatMs = 60_000 / useSession.getState().snapshot.bpm;
     eachPacked(messages, (portId, bytes, atMs) => {
-      if (atOnce) ports.send(portId, bytes, null);
+      if (atOnce) this.#passOn(portId, bytes, atMs);
       else if (this.#gate.admits(portId, bytes, atMs, nowMs, beatMs)) ports.send(portId, bytes, atMs);
     });
     this.#continueAfterGap(nowMs);
+  }
+
+  /** A routed message: at once, unless its route has a delay. */
+  #passOn(portId: string, bytes: Uint8Array, atMs: number): void {
+    const nowMs = performance.now();
+    if (atMs > nowMs) {
+      ports.send(portId, bytes, atMs);
+      return;
+    }
+    ports.send(portId, bytes, null);
+    passedOn(portId, nowMs - atMs, nowMs);
   }
 
   /** As after a cable was unplugged: the gear is stopped, positioned and continued on the grid. */

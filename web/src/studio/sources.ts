@@ -1,5 +1,5 @@
-import { HUB_ID, leadersBehind, type PortRoute, type SourceSettings } from '@metronomo/core';
-import type { Rig } from '../store/records';
+import { HUB_ID, leadersBehind, type NoteRoute, type PortRoute, type SourceSettings } from '@metronomo/core';
+import type { Gear, Rig } from '../store/records';
 import { planOf } from '../store/rig-plan';
 
 /**
@@ -37,9 +37,24 @@ export function sourcesOf(rig: Rig): SourceSettings[] {
 
 /** The rig's routes, by port. */
 export function routesOf(rig: Rig): PortRoute[] {
-  const portOf = (socketId: string) => rig.hubSockets.find(({ id }) => id === socketId)?.portId;
   return rig.routes.flatMap(({ from, to, ...route }) => {
-    const [fromPortId, toPortId] = [portOf(from), portOf(to)];
-    return fromPortId && toPortId ? [{ ...route, fromPortId, toPortId }] : [];
+    const [fromPortId, toPortId] = [portAt(rig, from), portAt(rig, to)];
+    const delayMs = Math.max(0, offsetBeside(rig, { to, ...route })?.offsetMs ?? 0);
+    return fromPortId && toPortId ? [{ ...route, fromPortId, toPortId, ...(delayMs > 0 && { delayMs }) }] : [];
   });
+}
+
+/** The device that a route's notes go to, if its clock has an offset in the hub; null if several differ. */
+export function offsetBeside(rig: Rig, { to, toChannel }: Pick<NoteRoute, 'to' | 'toChannel'>): Gear | null {
+  const portId = portAt(rig, to);
+  const reached = rig.gear.filter(
+    (one) => one.portId === portId && (toChannel === null || one.set.channels.includes(toChannel)),
+  );
+  const [first] = reached;
+  if (!first || portId === null || first.offsetMs === 0) return null;
+  return reached.every(({ offsetMs }) => offsetMs === first.offsetMs) ? first : null;
+}
+
+function portAt(rig: Rig, socketId: string): string | null {
+  return rig.hubSockets.find(({ id }) => id === socketId)?.portId ?? null;
 }

@@ -9,7 +9,11 @@ import {
 } from '@metronomo/core';
 import clsx from 'clsx';
 import { Trash2 } from 'lucide-react';
+import type { ReactNode } from 'react';
 import { changeRig } from '../../studio/rig';
+import { offsetBeside } from '../../studio/sources';
+import { useTransit } from '../../studio/transit';
+import { decimal } from '../../words/numbers';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Rig } from '../../store/records';
@@ -196,6 +200,7 @@ function Routes({ rig }: { rig: Rig }) {
               route={route}
               ins={ins}
               outs={outs}
+              facts={<RouteTiming rig={rig} route={route} />}
               nameOf={(id) => gearAt(rig, id)}
               onChange={(next) =>
                 change((routes) => routes.map((one) => (one.id === route.id ? { ...one, ...next } : one)))
@@ -223,17 +228,48 @@ function gearAt(rig: Rig, socketId: string): string {
   return name ? ` (${name})` : '';
 }
 
+/** How its notes keep with the clock to the same device, and how long the hub takes for them. */
+function RouteTiming({ rig, route }: { rig: Rig; route: NoteRoute }) {
+  const portId = rig.hubSockets.find(({ id }) => id === route.to)?.portId ?? '';
+  const transit = useTransit((all) => all[portId]);
+  const beside = offsetBeside(rig, route);
+  const ms = decimal(Math.abs(beside?.offsetMs ?? 0), 1);
+  return (
+    <div className="mt-2 text-sm text-soft">
+      {beside && beside.offsetMs > 0 && (
+        <p>
+          Notes are sent {ms} ms later, like the clock to {beside.name}.
+        </p>
+      )}
+      {beside && beside.offsetMs < 0 && (
+        <p>
+          Notes lag the clock to {beside.name} by {ms} ms: its clock is sent earlier, but a note can’t be sent before it
+          is played.
+        </p>
+      )}
+      {transit && (
+        <p>
+          The hub passes messages on in {decimal(transit.medianMs, 2)} ms (95% interval {decimal(transit.ci95Ms[0], 2)}{' '}
+          to {decimal(transit.ci95Ms[1], 2)} ms, slowest {decimal(transit.slowestMs, 1)} ms, last {transit.count}).
+        </p>
+      )}
+    </div>
+  );
+}
+
 function RouteFields({
   number,
   route,
   ins,
   outs,
   nameOf,
+  facts,
   onChange,
   onDelete,
 }: {
   number: number;
   route: NoteRoute;
+  facts: ReactNode;
   ins: Rig['hubSockets'];
   outs: Rig['hubSockets'];
   nameOf: (socketId: string) => string;
@@ -288,6 +324,7 @@ function RouteFields({
           />
         ))}
       </div>
+      {facts}
     </fieldset>
   );
 }
