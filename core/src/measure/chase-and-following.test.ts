@@ -65,11 +65,11 @@ describe('chase', () => {
  * Sixteen beats at one tempo and thirty-two at another, with a given latency at each and a given number of beats to
  * settle.
  */
-function step({ lateBefore = 12, lateAfter = 12, strays = [] as number[], sigma = 0.3, seed = 1 } = {}) {
+function step({ lateBefore = 12, lateAfter = 12, strays = [] as number[], sigma = 0.3, seed = 1, toBpm = 140 } = {}) {
   const random = seededRandom(seed);
   const map = new TempoMap([
     { beat: 0, bpm: 100 },
-    { beat: 16, bpm: 140 },
+    { beat: 16, bpm: toBpm },
   ]);
   const pulsesMs = Array.from({ length: 48 }, (_, beat) => 1000 + map.msAt(beat));
   const onsetsMs = pulsesMs.map((ms, beat) => {
@@ -94,6 +94,15 @@ describe('tempo change', () => {
     const { settledMs, strayMs } = measureFollowing(step({ strays: [60, 40, 20, 8] }));
     expect(settledMs).toBeCloseTo(4 * (60_000 / 140), 3);
     expect(strayMs).toBeCloseTo(60, 0);
+  });
+
+  test.each([50, 75, 150, 200])('from 100 to %d BPM: settling time and deviation are measured', (toBpm) => {
+    for (let seed = 1; seed <= 20; seed++) {
+      const { settledMs, strayMs, dependsMs } = measureFollowing(step({ toBpm, strays: [60, 40, 20, 8], seed }));
+      expect(settledMs).toBeCloseTo(4 * (60_000 / toBpm), 3);
+      expect(Math.abs(strayMs - 60)).toBeLessThan(2);
+      expect(Math.abs(dependsMs.differenceMs)).toBeLessThan(0.5);
+    }
   });
 
   test('latency that depends on tempo is detected, with its interval', () => {

@@ -1,9 +1,11 @@
 import { ownOffsetFor, type OffsetPlace } from '@metronomo/core';
 import type { AlignRow, Plan } from '../../align/align-rows';
+import { wrongSign, type WrongSign } from '../../align/wrong-sign';
 import { changeRig } from '../../studio/rig';
+import { useTakes } from '../../studio/use-takes';
 import { Button } from '../../parts/button';
 import { inUnit, lateIn } from '../../parts/units';
-import { latenessText } from '../../parts/words';
+import { latenessText, offsetText } from '../../parts/words';
 import type { Gear, Rig } from '../../store/records';
 import { useAlignLook, useUnitAt } from './look';
 
@@ -11,6 +13,7 @@ const RATES = [44_100, 48_000, 88_200, 96_000];
 
 /** Where each offset is set: in the hub, or on the device with the value to enter there. */
 export function DeviceOffsetsPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
+  const takes = useTakes();
   return (
     <div className="flex flex-col gap-4 px-5 py-4">
       <p className="max-w-prose text-sm text-soft">
@@ -22,7 +25,7 @@ export function DeviceOffsetsPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
         {plan.rows
           .toSorted((a, b) => Number(b.gear.offset.where === 'own') - Number(a.gear.offset.where === 'own'))
           .map((row) => (
-            <Card key={row.gear.id} row={row} rig={rig} />
+            <Card key={row.gear.id} row={row} rig={rig} wrong={wrongSign(takes, row.gear)} />
           ))}
       </ul>
     </div>
@@ -33,7 +36,7 @@ function change(id: string, next: (gear: Gear) => Partial<Gear>): void {
   void changeRig((rig) => ({ ...rig, gear: rig.gear.map((one) => (one.id === id ? { ...one, ...next(one) } : one)) }));
 }
 
-function Card({ row, rig }: { row: AlignRow; rig: Rig }) {
+function Card({ row, rig, wrong }: { row: AlignRow; rig: Rig; wrong: WrongSign | null }) {
   const { gear, byNotes, known } = row;
   const unit = useAlignLook(({ unit }) => unit);
   const at = useUnitAt();
@@ -55,6 +58,13 @@ function Card({ row, rig }: { row: AlignRow; rig: Rig }) {
         </select>
       </div>
       {offset.where === 'own' ? <OnDevice row={row} rig={rig} onPlace={place} /> : <InHub row={row} />}
+      {offset.where === 'own' && wrong && (
+        <TheOtherWay
+          wrong={wrong}
+          plusIs={offset.plusIs}
+          onTurn={() => place({ plusIs: offset.plusIs === 'later' ? 'earlier' : 'later' })}
+        />
+      )}
       {twice && (
         <p className="text-attention">
           <b>Compensated twice.</b> The device is set to {offset.own} {offset.unit}, and the hub also sends{' '}
@@ -75,6 +85,27 @@ function Card({ row, rig }: { row: AlignRow; rig: Rig }) {
         </p>
       )}
     </li>
+  );
+}
+
+/** The device’s plus and minus act the other way round than they are set here. */
+function TheOtherWay({
+  wrong: { lateMs, movedMs, expectedMs },
+  plusIs,
+  onTurn,
+}: {
+  wrong: WrongSign;
+  plusIs: OffsetPlace['plusIs'];
+  onTurn: () => void;
+}) {
+  return (
+    <p className="text-attention" role="alert">
+      <b>Wrong sign.</b> It is now {latenessText(lateMs)}: it plays {offsetText(movedMs)}, not {offsetText(expectedMs)}.
+      Either it was entered with the other sign, or + is {plusIs === 'later' ? 'earlier' : 'later'} on this device.{' '}
+      <button type="button" className="underline underline-offset-2" onClick={onTurn}>
+        + is {plusIs === 'later' ? 'earlier' : 'later'}
+      </button>
+    </p>
   );
 }
 

@@ -1,3 +1,4 @@
+import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSession } from '../../studio/session';
@@ -208,18 +209,25 @@ export function ChasePanel() {
 const SHARES = [
   [0.1, '+10%, then back'],
   [0.25, '+25%, then back'],
+  [0.5, '+50%, then back'],
+  [1, '+100%, then back'],
   [-0.1, '−10%, then back'],
+  [-0.25, '−25%, then back'],
+  [-0.5, '−50%, then back'],
 ] as const;
 
 /** Tempo response: the size of the step. */
 export function TempoPanel() {
+  const bpm = useSession(({ rig }) => rig?.bpm ?? 120);
   const gear = withAudioReturn(useSession(({ rig }) => rig?.gear) ?? []);
-  const [share, setShare] = useState<number>(SHARES[0][0]);
+  const options = SHARES.filter(([one]) => bpm * (1 + one) >= SLOWEST_BPM && bpm * (1 + one) <= FASTEST_BPM);
+  const [chosen, setShare] = useState<number>(SHARES[0][0]);
+  const [share = 0] = options.find(([one]) => one === chosen) ?? options[0] ?? [];
   const { busy, run } = useRun();
   return (
     <div className="flex flex-col gap-4">
       <p className="text-sm">Four bars at your tempo, four at the new tempo, a four-bar ramp back, then four more.</p>
-      <Choice label="Tempo change" value={share} options={SHARES} onChange={setShare} />
+      <Choice label="Tempo change" value={share} options={options} onChange={setShare} />
       <Button tone="strong" disabled={busy || gear.length === 0} onClick={() => run(() => runTempo(gear, share))}>
         Start tempo test
       </Button>
