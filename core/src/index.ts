@@ -17,6 +17,7 @@ export { ClockFollower, type ClockReading, type Response } from './follow/clock-
 export { TimecodeFollower, type TimecodeReading } from './follow/timecode-follower';
 export { detectOnsets, type Onset } from './measure/detect-onsets';
 export { matchOnsets, type Landing, type Matching } from './measure/match-onsets';
+export { againstOwnSync } from './measure/against-own-sync';
 export { medianInterval } from './measure/median-interval';
 export { measureLatency, reportLatency, type LatencyReport } from './measure/measure-latency';
 export { NORMAL_95 } from './maths/fit-line';

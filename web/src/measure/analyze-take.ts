@@ -1,4 +1,5 @@
 import {
+  againstOwnSync,
   analyzeRecording,
   cutClicks,
   detectOnsets,
@@ -132,9 +133,12 @@ async function measureLine(
         throw new RangeError('Audio dropped out during the take, so its frames can’t be counted. Measure again.');
       const reference = await referenceOf(beats, findPulses);
       const sound = await load(line.channel);
-      return line.within
+      const measured = line.within
         ? analyzeStretch(sound, sampleRate, reference, line.within)
         : analyzeRecording(sound, sampleRate, reference);
+      return plan?.question === 'leaderSound' && measured.report
+        ? { ...measured, report: againstOwnSync(measured.report) }
+        : measured;
     }
   }
 }
