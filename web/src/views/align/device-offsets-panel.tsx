@@ -57,13 +57,21 @@ function Card({ row, rig, wrong }: { row: AlignRow; rig: Rig; wrong: WrongSign |
           <option value="own">In the device</option>
         </select>
       </div>
-      {offset.where === 'own' ? <OnDevice row={row} rig={rig} onPlace={place} /> : <InHub row={row} />}
-      {offset.where === 'own' && wrong && (
-        <TheOtherWay
-          wrong={wrong}
-          plusIs={offset.plusIs}
-          onTurn={() => place({ plusIs: offset.plusIs === 'later' ? 'earlier' : 'later' })}
-        />
+      {offset.where === 'hub' && <InHub row={row} />}
+      {offset.where === 'own' && (
+        <>
+          {/* The value to enter depends on the sign, so it isn’t shown until that is settled. */}
+          {wrong ? (
+            <TheOtherWay
+              wrong={wrong}
+              plusIs={offset.plusIs}
+              onTurn={() => place({ plusIs: offset.plusIs === 'later' ? 'earlier' : 'later' })}
+            />
+          ) : (
+            <ValueToEnter row={row} rig={rig} />
+          )}
+          <OwnSettings gear={gear} onPlace={place} />
+        </>
       )}
       {twice && (
         <p className="text-attention">
@@ -121,15 +129,7 @@ function InHub({ row: { gear } }: { row: AlignRow }) {
   );
 }
 
-function OnDevice({
-  row: { gear, known, meetMs, hubMs, isAlone },
-  rig,
-  onPlace,
-}: {
-  row: AlignRow;
-  rig: Rig;
-  onPlace: (next: Partial<OffsetPlace>) => void;
-}) {
+function ValueToEnter({ row: { gear, known, meetMs, hubMs, isAlone }, rig }: { row: AlignRow; rig: Rig }) {
   const { offset } = gear;
   const { sampleRate = 48_000 } = offset;
   const leads = rig.leaders[0] === gear.id;
@@ -137,47 +137,51 @@ function OnDevice({
   const at = useUnitAt();
   const toEnter = known && ownOffsetFor(offset, meetMs - known.lateMs - hubMs, { sampleRate, bpm: rig.bpm });
   const unchanged = toEnter?.value === offset.own;
+  if (!toEnter) return <p className="text-soft">Not measured yet. Measure the device to see what to enter.</p>;
   return (
     <>
-      {toEnter ? (
-        <>
-          <p>
-            {unchanged ? 'Keep' : 'Enter'}{' '}
-            <b className="text-[22px] leading-tight">
-              {toEnter.value < 0 ? '−' : toEnter.value > 0 ? '+' : ''}
-              {shown(Math.abs(toEnter.value))} {offset.unit}
-            </b>{' '}
-            <span className="text-soft">
-              as the device’s offset for {leads ? 'outgoing clock' : 'incoming clock'}. Currently {shown(offset.own)}.
-              {gear.offsetMs !== 0 && isAlone && ' The hub’s offset will be cleared.'}
-              {!isAlone &&
-                hubMs !== 0 &&
-                ` Its wire is shared: everyone on it is sent ${inUnit(hubMs, unitShown, at)} ${hubMs < 0 ? 'earlier' : 'later'}.`}
-            </span>
-          </p>
-          <p className="text-soft">
-            {Math.abs(toEnter.leftMs) >= 0.05
-              ? `The device’s step size leaves it ${latenessText(toEnter.leftMs)}.`
-              : 'This puts it in time.'}
-            {gear.kind === 'audioProgram' && ' Includes plugin latency; if that changes, measure again.'}
-          </p>
-          {!unchanged && (
-            <Button
-              className="self-start"
-              onClick={() =>
-                change(gear.id, (one) => ({
-                  ...(isAlone && { offsetMs: 0 }),
-                  offset: { ...one.offset, own: toEnter.value },
-                }))
-              }
-            >
-              Entered
-            </Button>
-          )}
-        </>
-      ) : (
-        <p className="text-soft">Not measured yet. Measure the device to see what to enter.</p>
+      <p>
+        {unchanged ? 'Keep' : 'Enter'}{' '}
+        <b className="text-[22px] leading-tight">
+          {toEnter.value < 0 ? '−' : toEnter.value > 0 ? '+' : ''}
+          {shown(Math.abs(toEnter.value))} {offset.unit}
+        </b>{' '}
+        <span className="text-soft">
+          as the device’s offset for {leads ? 'outgoing clock' : 'incoming clock'}. Currently {shown(offset.own)}.
+          {gear.offsetMs !== 0 && isAlone && ' The hub’s offset will be cleared.'}
+          {!isAlone &&
+            hubMs !== 0 &&
+            ` Its wire is shared: everyone on it is sent ${inUnit(hubMs, unitShown, at)} ${hubMs < 0 ? 'earlier' : 'later'}.`}
+        </span>
+      </p>
+      <p className="text-soft">
+        {Math.abs(toEnter.leftMs) >= 0.05
+          ? `The device’s step size leaves it ${latenessText(toEnter.leftMs)}.`
+          : 'This puts it in time.'}
+        {gear.kind === 'audioProgram' && ' Includes plugin latency; if that changes, measure again.'}
+      </p>
+      {!unchanged && (
+        <Button
+          className="self-start"
+          onClick={() =>
+            change(gear.id, (one) => ({
+              ...(isAlone && { offsetMs: 0 }),
+              offset: { ...one.offset, own: toEnter.value },
+            }))
+          }
+        >
+          Entered
+        </Button>
       )}
+    </>
+  );
+}
+
+function OwnSettings({ gear, onPlace }: { gear: Gear; onPlace: (next: Partial<OffsetPlace>) => void }) {
+  const { offset } = gear;
+  const { sampleRate = 48_000 } = offset;
+  return (
+    <>
       <p className="text-xs text-soft">Device settings</p>
       <div className="flex flex-wrap items-center gap-2">
         <select

@@ -190,7 +190,7 @@ function Following({ rig }: { rig: Rig }) {
   const change = (next: Partial<Rig['following']>) =>
     void changeRig((before) => ({ ...before, following: { ...before.following, ...next } }));
   return (
-    <section aria-label="External sync" className="ruled-t mt-2 grid grid-cols-2 gap-3 pt-3">
+    <section aria-label="External sync" className="ruled-t mt-2 grid grid-cols-[3fr_2fr] gap-3 pt-3">
       {leader && <SyncOffset gear={leader} bpm={rig.bpm} />}
       <Field label="Response">
         {(id) => (
