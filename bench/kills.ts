@@ -54,6 +54,7 @@ for (let i = 1; i <= Number(values.count); i++) {
     const lossS = await killDuringTake(name, atS);
     if (!(name in LONGEST_LOSS_S)) worstLossS = Math.max(worstLossS, lossS);
     if (lossS > (LONGEST_LOSS_S[name] ?? 1)) throw new Error(`${lossS.toFixed(2)} s of the take are lost.`);
+    console.log(`${i}: ${name} after ${atS.toFixed(1)} s: ${lossS.toFixed(2)} s lost`);
     counts.set(name, (counts.get(name) ?? 0) + 1);
   } catch (error) {
     failures++;

@@ -36,7 +36,7 @@ try {
   await page.press('Stop');
   await page.go('bench');
   await page.press('Record take M');
-  await page.sees('95% interval', 60_000);
+  await page.sees('95% interval', 180_000);
   // Drawn once the analyzer is done with all devices.
   await page.driver.wait(until.elementLocated(By.css('[aria-label="Selected beat"] path')), 60_000);
   await picture('bench');
