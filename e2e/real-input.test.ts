@@ -10,7 +10,7 @@ interface StoredTake {
   ending?: string;
   status: string;
   startedAt: number;
-  lines: { report: { medianMs: number; matched: number; believable: boolean } | null }[];
+  lines: { report: { medianMs: number; matched: number; believable: boolean } | null; problem?: string }[];
 }
 
 const BPM = 240;
@@ -60,15 +60,16 @@ async function believableTake(page: Page, tries = 4): Promise<{ medianMs: number
   for (let i = 0; i < tries; i++) {
     const before = (await allTakes(page)).length;
     await page.press('Record take M');
-    await page.button('Finish early');
-    const ending = By.xpath('//button[normalize-space()="Finish early"]');
-    await page.driver.wait(
-      async () => (await page.driver.findElements(ending)).length === 0,
-      60_000,
-      'the take never ended',
-      200,
-    );
-    const report = (await allTakes(page))[before]?.lines[0]?.report;
+    const line = async () => {
+      const take = (await allTakes(page))[before];
+      return take && take.status !== 'recording' ? take.lines[0] : undefined;
+    };
+    const isAnalyzed = async () => {
+      const { report = null, problem } = (await line()) ?? {};
+      return report !== null || problem !== undefined;
+    };
+    await page.driver.wait(isAnalyzed, 60_000, 'the take never ended', 200);
+    const report = (await line())?.report;
     if (report?.believable) return report;
   }
   throw new Error(`none of ${tries} takes was believable: ${await page.sees('')}`);

@@ -86,7 +86,7 @@ async function render(folder: string, name: string, beatSamples: number): Promis
   const header = { format: 0, numTracks: 1, ticksPerBeat: TICKS_PER_BEAT } as const;
   const [song, sound] = [join(folder, 'song.mid'), join(folder, 'sound.raw')];
   writeFileSync(song, Uint8Array.from(writeMidi({ header, tracks: [track] })));
-  const quiet = ['-ni', '-q', '-R', '0', '-C', '0', '-g', '0.8'];
+  const quiet = ['-ni', '-q', '-R', '0', '-C', '0', '-g', '0.8', '-o', 'synth.dynamic-sample-loading=1'];
   const toFile = ['-F', sound, '-T', 'raw', '-O', 's16', '-r', String(RATE)];
   await promisify(execFile)('fluidsynth', [...quiet, ...toFile, FONT, song]);
   const bytes = readFileSync(sound);
