@@ -1,4 +1,4 @@
-import { By, Key } from 'selenium-webdriver';
+import { By, Key, until } from 'selenium-webdriver';
 import { BOATHOUSE } from '../core/src/standin/boathouse';
 import { USUAL_RECORDER } from '../core/src/standin/recorder';
 import { violations } from './axe';
@@ -22,16 +22,15 @@ let page: Page;
 beforeAll(async () => {
   page = await openBrowser();
   await page.open('/bench');
-  await page.driver
-    .findElement(By.css('input[inputmode=decimal]'))
-    .sendKeys(Key.chord(Key.CONTROL, 'a'), '240', Key.ENTER);
+  const tempo = await page.driver.wait(until.elementLocated(By.css('input[inputmode=decimal]')), 30_000, 'no tempo');
+  await tempo.sendKeys(Key.chord(Key.CONTROL, 'a'), '240', Key.ENTER);
 });
 afterAll(() => page.close());
 
-const ask = (question: string) =>
-  page.driver.findElement(By.xpath(`//button[@role="tab" and normalize-space()="${question}"]`)).click();
-const option = (words: string) =>
-  page.driver.findElement(By.xpath(`//option[contains(normalize-space(), "${words}")]`)).click();
+const located = (path: string) => page.driver.wait(until.elementLocated(By.xpath(path)), 20_000, path);
+const ask = async (question: string) =>
+  (await located(`//button[@role="tab" and normalize-space()="${question}"]`)).click();
+const option = async (words: string) => (await located(`//option[contains(normalize-space(), "${words}")]`)).click();
 const newest = async (question?: string) =>
   (await stored<StoredTake>(page.driver, 'takes'))
     .filter(({ plan }) => plan?.question === question)
