@@ -29,15 +29,6 @@ export { cutClicks, type Click } from './measure/take-out-click';
 export * from './measure/deviations';
 export { measureClock, readClock, type ClockMeasurement, type ClockReport } from './measure/measure-clock';
 export * from './measure/measure-chase';
-export {
-  chaseFitness,
-  measureChase,
-  wrongStarts,
-  CHASE_LIMITS_MS,
-  type ChaseFitness,
-  type ChaseReport,
-  type ChaseStart,
-} from './measure/measure-chase';
 export { measureFollowing, type FollowingReport } from './measure/measure-following';
 export { driftOf, measureDrift, type DriftReport } from './measure/measure-drift';
 export { measureReturnDrift } from './measure/measure-return-drift';

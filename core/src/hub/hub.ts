@@ -229,7 +229,7 @@ export class Hub {
     this.#farewells.push(...this.#router.setRoutes(routes, this.#nowMs));
   }
 
-  /** Replaces the input ports to listen to. One of which only the offset changed continues. */
+  /** Replaces the input ports to listen to. A source continues if at most its offset changed. */
   setSources(sources: readonly SourceSettings[]): void {
     const before = this.#sources;
     this.#sources = new Map();

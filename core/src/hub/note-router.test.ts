@@ -74,3 +74,11 @@ test('a route with a delay sends everything that much later; a note that is let 
   one.receive('keys', Uint8Array.of(0x90, 62, 100), 200);
   expect(one.setRoutes([], 205).map(({ atMs, bytes }) => [atMs, ...bytes])).toEqual([[212.5, 0x84, 62, 64]]);
 });
+
+test('a delay that changes leaves held notes alone, and none ends before it began', () => {
+  const one = router(route({ delayMs: 30 }));
+  one.receive('keys', Uint8Array.of(0x90, 60, 100), 100);
+  expect(one.setRoutes([route()], 105)).toEqual([]);
+  expect(one.receive('keys', Uint8Array.of(0x80, 60, 64), 110).map(({ atMs }) => atMs)).toEqual([130]);
+  expect(one.receive('keys', Uint8Array.of(0x90, 62, 100), 140).map(({ atMs }) => atMs)).toEqual([140]);
+});

@@ -22,8 +22,8 @@ type ChannelMessage = Extract<MidiMessage, { channel: number }>;
 const MAX_HELD = 1024;
 
 /**
- * Forwards notes and controllers immediately, or after the route's delay, and sends note-offs for held notes when their route is removed. Ignores
- * sync messages.
+ * Forwards notes and controllers immediately, or after the route's delay, and sends note-offs for held notes when their
+ * route is removed. Ignores sync messages.
  */
 export class NoteRouter {
   #routes: readonly PortRoute[] = [];
@@ -36,7 +36,9 @@ export class NoteRouter {
 
   /** Replaces the routes; notes held by a removed or changed route get their note-off. */
   setRoutes(routes: readonly PortRoute[], atMs: number): Outgoing[] {
-    const same = (route: PortRoute) => this.#routes.some((old) => JSON.stringify(old) === JSON.stringify(route));
+    // A delay that changes must not cut off what is being played.
+    const carries = (route: PortRoute) => JSON.stringify({ ...route, delayMs: 0 });
+    const same = (route: PortRoute) => this.#routes.some((old) => carries(old) === carries(route));
     const kept = new Set(routes.filter(same).map(({ id }) => id));
     this.#routes = routes;
     const out: Outgoing[] = [];
@@ -82,7 +84,8 @@ export class NoteRouter {
     const held = this.#held.get(key);
     this.#held.delete(key);
     if (!held) return [];
-    return [outgoing(route.id, held.toPortId, { ...message, channel: held.channel }, atMs)];
+    // The delay may have become shorter since.
+    return [outgoing(route.id, held.toPortId, { ...message, channel: held.channel }, Math.max(atMs, held.dueMs))];
   }
 }
 

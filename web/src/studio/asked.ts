@@ -3,6 +3,7 @@ import { create } from 'zustand';
 /** The question chosen on the Bench, and how many times one was chosen. */
 export const useAsked = create<{ asked: string; times: number }>(() => ({ asked: 'latency', times: 0 }));
 
+/** Chooses a question. */
 export function ask(question: string): void {
   useAsked.setState(({ times }) => ({ asked: question, times: times + 1 }));
 }

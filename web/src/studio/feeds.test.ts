@@ -105,6 +105,12 @@ describe('a route to a device whose clock has an offset', () => {
     expect(offsetBeside(rig, rig.routes[0]!)?.offsetMs).toBe(-12.5);
   });
 
+  test('a device that doesn’t sync to clock has none to keep with', () => {
+    const rig = routed(12.5);
+    const noClock = { ...rig, gear: rig.gear.map((one) => ({ ...one, syncsTo: 'nothing' as const })) };
+    expect(routesOf(noClock)[0]).not.toHaveProperty('delayMs');
+  });
+
   test('a channel that the device doesn’t receive isn’t delayed', () => {
     expect(routesOf(routed(12.5, 16))[0]).not.toHaveProperty('delayMs');
   });

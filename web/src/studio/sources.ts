@@ -44,11 +44,12 @@ export function routesOf(rig: Rig): PortRoute[] {
   });
 }
 
-/** The device that a route's notes go to, if its clock has an offset in the hub; null if several differ. */
+/** The device that a route's notes go to, if its clock has an offset in the hub; null if several devices differ. */
 export function offsetBeside(rig: Rig, { to, toChannel }: Pick<NoteRoute, 'to' | 'toChannel'>): Gear | null {
   const portId = portAt(rig, to);
   const reached = rig.gear.filter(
-    (one) => one.portId === portId && (toChannel === null || one.set.channels.includes(toChannel)),
+    (one) =>
+      one.portId === portId && one.syncsTo === 'clock' && (toChannel === null || one.set.channels.includes(toChannel)),
   );
   const [first] = reached;
   if (!first || portId === null || first.offsetMs === 0) return null;

@@ -19,17 +19,17 @@ const TELL_EVERY_MS = 500;
 /** By output port. */
 export const useTransit = create<Record<string, Transit>>(() => ({}));
 
-const known = new Map<string, number[]>();
-let toldMs = -Infinity;
+const known = new Map<string, { times: number[]; toldMs: number }>();
 
 /** A routed message was handed to its port. */
 export function passedOn(portId: string, tookMs: number, nowMs: number): void {
-  const times = known.get(portId) ?? [];
-  known.set(portId, times);
+  const one = known.get(portId) ?? { times: [], toldMs: -Infinity };
+  const { times } = one;
+  known.set(portId, one);
   times.push(tookMs);
   if (times.length > REMEMBERED) times.shift();
-  if (nowMs - toldMs < TELL_EVERY_MS || times.length < FEWEST) return;
-  toldMs = nowMs;
+  if (nowMs - one.toldMs < TELL_EVERY_MS || times.length < FEWEST) return;
+  one.toldMs = nowMs;
   useTransit.setState({ [portId]: transitOf(times) });
 }
 
