@@ -5,7 +5,7 @@ const below = {
   tempo: [],
   transport: ['tempo'],
   feed: ['midi', 'tempo', 'timecode', 'transport'],
-  follow: ['midi', 'tempo', 'timecode'],
+  follow: ['midi', 'tempo', 'timecode', 'maths'],
   maths: [],
   measure: ['midi', 'timecode', 'follow', 'maths'],
   align: ['midi', 'timecode'],

@@ -254,7 +254,7 @@ export class Hub {
   receive(portId: string, bytes: Uint8Array, atMs: number): Outgoing[] {
     for (const source of this.#sources.values()) {
       if (source.settings.portId !== portId) continue;
-      const messages = source.receive(bytes, atMs);
+      const messages = source.receive(bytes, atMs, (ms) => this.#timeline.at(ms));
       if (!source.settings.obeys || this.#leader !== HUB) continue;
       for (const { message } of messages)
         for (const command of remoteCommands(message, source.settings, this.#song)) this.command(command);
@@ -370,11 +370,15 @@ export class Hub {
   }
 
   snapshot(): HubSnapshot {
+    const grid = this.#timeline.at(this.#nowMs);
     return {
-      ...this.#timeline.at(this.#nowMs),
+      ...grid,
       willRoll: this.#willRoll(),
       leader: this.leader,
-      sources: [...this.#sources.values()].map((source) => source.snapshot(this.#nowMs, this.#heardUntilMs)),
+      sources: [...this.#sources.values()].map((source) => ({
+        ...source.snapshot(this.#nowMs, this.#heardUntilMs),
+        apart: source.apart(this.#nowMs, this.#song, grid),
+      })),
       held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
       muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
       faults: [...this.#lines.values()].flatMap(({ feed, fault }) =>

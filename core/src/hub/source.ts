@@ -1,10 +1,13 @@
 import { ClockFollower, type Response } from '../follow/clock-follower';
 import type { FollowState } from '../follow/follow-state';
+import { SyncReturnWatch, type SyncReturn } from '../follow/sync-return';
 import { TimecodeFollower } from '../follow/timecode-follower';
-import type { TimedMessage } from '../midi/message';
+import { TICKS_PER_BEAT, type MidiMessage, type TimedMessage } from '../midi/message';
 import { MidiParser } from '../midi/parser';
 import type { TempoMap } from '../tempo/tempo-map';
+import { CodeReader, type CodeAt } from '../timecode/code-reader';
 import { codeAtRate, FRAME_RATES, timecodeToFrames, type FrameRate, type Timecode } from '../timecode/timecode';
+import type { GridPosition } from '../transport/timeline';
 
 /** A possible leader: a port and the sync it sends. */
 export interface SourceSettings {
@@ -38,9 +41,19 @@ export interface SourceSnapshot {
   seconds: number | null;
   /** Song position of its clock, in quarter notes. */
   beat: number | null;
+  /** Of a clock, ticks; of timecode, codes that were cut off. */
   missing: number;
   extra: number;
+  /** How far it is from the hub's grid; null while there is nothing to compare. */
+  apart: Apart | null;
 }
+
+/** A device and the hub compared by MIDI alone, without sound. */
+export type Apart =
+  | ({ kind: 'rolling' } & SyncReturn)
+  /** Both are stopped: how far its position is past the hub's, in quarter notes or, of timecode, ms. */
+  | { kind: 'stopped'; beats: number }
+  | { kind: 'stopped'; ms: number };
 
 /** A source's song position and speed. */
 export interface Lead {
@@ -60,6 +73,7 @@ export interface Lead {
 /** Clock at 20 BPM and the slowest timecode arrive far more often than this. */
 const SIGNAL_TIMEOUT_MS = 1000;
 const MS_PER_MINUTE = 60_000;
+const DAY_MS = 86_400_000;
 
 /** One input port, listened to at all times, whether it leads or not. */
 export class Source {
@@ -67,6 +81,10 @@ export class Source {
   readonly #parser = new MidiParser();
   readonly #clock: ClockFollower;
   readonly #timecode: TimecodeFollower;
+  readonly #codes = new CodeReader();
+  readonly #returns = new SyncReturnWatch();
+  /** It has said where it is. */
+  #placed = false;
   #clockMs = -Infinity;
   #codeMs = -Infinity;
 
@@ -91,13 +109,15 @@ export class Source {
     return true;
   }
 
-  receive(bytes: Uint8Array, atMs: number): TimedMessage[] {
+  /** `gridAt`: the hub's grid at a time of the recent past, to compare with. */
+  receive(bytes: Uint8Array, atMs: number, gridAt: (ms: number) => GridPosition): TimedMessage[] {
     const messages = this.#parser.push(bytes, atMs);
     const follower = this.#settings.language === 'clock' ? this.#clock : this.#timecode;
     for (const { message } of messages) {
       follower.push(message, atMs);
       if (message.kind === 'clock') this.#clockMs = atMs;
       if (message.kind === 'quarterFrame') this.#codeMs = atMs;
+      this.#compare(message, atMs, gridAt);
     }
     return messages;
   }
@@ -111,12 +131,12 @@ export class Source {
   }
 
   /** `heardUntilMs`: what arrived later isn't known yet, because this machine stood still. */
-  snapshot(nowMs: number, heardUntilMs = nowMs): SourceSnapshot {
+  snapshot(nowMs: number, heardUntilMs = nowMs): Omit<SourceSnapshot, 'apart'> {
     const { id, gearId = id, portId, language } = this.#settings;
     const clock = this.#clock.at(nowMs, heardUntilMs);
     const code = this.#timecode.at(nowMs, heardUntilMs);
     const { state, rolling } = language === 'clock' ? clock : code;
-    const { bpm, missing, extra } = clock;
+    const { bpm, extra } = clock;
     const latest = this.#codeMs > this.#clockMs ? 'timecode' : 'clock';
     const receiving = heardUntilMs - Math.max(this.#clockMs, this.#codeMs) < SIGNAL_TIMEOUT_MS ? latest : 'nothing';
     return {
@@ -130,9 +150,60 @@ export class Source {
       rate: code.rate,
       seconds: code.seconds,
       beat: clock.beat,
-      missing,
+      missing: language === 'clock' ? clock.missing : this.#codes.gaps,
       extra,
     };
+  }
+
+  /** How far it is from the hub's grid, which is there now. */
+  apart(nowMs: number, map: TempoMap, grid: GridPosition): Apart | null {
+    const { language } = this.#settings;
+    if (grid.state === 'rolling') {
+      const { reading } = this.#returns;
+      return reading && { kind: 'rolling', ...reading };
+    }
+    const lead = language === 'clock' ? this.#clockLead(nowMs, 0, nowMs) : this.#codeLead(nowMs, 0, map, nowMs);
+    if (grid.state !== 'stopped' || !lead || lead.rolling || !this.#placed) return null;
+    return language === 'clock'
+      ? { kind: 'stopped', beats: lead.beat - grid.beat }
+      : { kind: 'stopped', ms: lead.songMs - grid.songMs };
+  }
+
+  #compare(message: MidiMessage, atMs: number, gridAt: (ms: number) => GridPosition): void {
+    const byClock = this.#settings.language === 'clock';
+    switch (message.kind) {
+      case 'start':
+      case 'continue':
+      case 'songPosition':
+        this.#placed ||= byClock;
+        if (byClock && message.kind !== 'songPosition') this.#returns.forget();
+        return;
+      case 'clock':
+        if (byClock) this.#compareTick(atMs, gridAt(atMs));
+        return;
+      case 'quarterFrame': {
+        this.#placed ||= !byClock;
+        const code = byClock ? null : this.#codes.push(message, atMs);
+        if (code) this.#compareCode(code, gridAt(code.atMs));
+      }
+    }
+  }
+
+  #compareTick(atMs: number, grid: GridPosition): void {
+    const { state, rolling, beat } = this.#clock.at(atMs);
+    if (grid.state !== 'rolling') this.#returns.forget();
+    else if (state === 'locked')
+      this.#returns.tick(rolling && beat !== null ? Math.round(beat * TICKS_PER_BEAT) : null, grid);
+  }
+
+  #compareCode({ seconds, rate }: CodeAt, grid: GridPosition): void {
+    if (grid.state !== 'rolling') {
+      this.#returns.forget();
+      return;
+    }
+    const lateMs = grid.songMs - 1000 * (seconds - this.#startSeconds(rate));
+    // Timecode begins anew at midnight.
+    this.#returns.code(lateMs - DAY_MS * Math.round(lateMs / DAY_MS));
   }
 
   #clockLead(nowMs: number, aheadMs: number, heardUntilMs: number): Lead | null {
@@ -145,13 +216,16 @@ export class Source {
   #codeLead(nowMs: number, aheadMs: number, map: TempoMap, heardUntilMs: number): Lead | null {
     const { state, rolling, rate, seconds, speed } = this.#timecode.at(nowMs, heardUntilMs);
     if (rate === null || seconds === null) return null;
-    const { timecodeStart } = this.#settings;
-    // The start is a code of the song's rate, which the incoming rate may lack.
-    const start = timecodeStart ? timecodeToFrames(codeAtRate(timecodeStart, rate), rate) : 0;
-    const startSeconds = start / FRAME_RATES[rate].perSecond;
-    const songMs = (seconds - startSeconds) * 1000 + aheadMs * speed;
+    const songMs = (seconds - this.#startSeconds(rate)) * 1000 + aheadMs * speed;
     const beat = map.beatAt(songMs);
     return { state, rolling, beat, songMs, bpm: map.bpmAt(beat) * Math.abs(speed), speed, unsure: false };
+  }
+
+  /** The start is a code of the song's rate, which the incoming rate may lack. */
+  #startSeconds(rate: FrameRate): number {
+    const { timecodeStart } = this.#settings;
+    const start = timecodeStart ? timecodeToFrames(codeAtRate(timecodeStart, rate), rate) : 0;
+    return start / FRAME_RATES[rate].perSecond;
   }
 }
 

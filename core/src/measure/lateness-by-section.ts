@@ -1,4 +1,4 @@
-import { medianInterval } from './median-interval';
+import { medianInterval } from '../maths/median-interval';
 import type { Landing } from './match-onsets';
 
 const { ceil, max, min } = Math;

@@ -3,7 +3,7 @@ import * as statistics from 'simple-statistics';
 import { seededRandom } from '../standin/random';
 import { fitTempo } from './fit-tempo';
 import { measureLatency } from './measure-latency';
-import { medianInterval } from './median-interval';
+import { medianInterval } from '../maths/median-interval';
 
 const every = (ms: number, count: number) => Array.from({ length: count }, (_, i) => i * ms);
 

@@ -1,6 +1,6 @@
 import { median } from 'd3-array';
 import { matchOnsets, type Landing, type Matching } from './match-onsets';
-import { medianInterval } from './median-interval';
+import { medianInterval } from '../maths/median-interval';
 
 export interface LatencyReport {
   medianMs: number;

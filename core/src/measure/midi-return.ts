@@ -2,8 +2,8 @@ import { median } from 'd3-array';
 import { fitLine } from '../maths/fit-line';
 import { TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { framesToSeconds } from '../timecode/code-position';
-import { timecodeToFrames, type FrameRate } from '../timecode/timecode';
-import { PIECES, readQuarterFrames } from '../timecode/timecode-messages';
+import { CodeReader, type CodeAt } from '../timecode/code-reader';
+import type { FrameRate } from '../timecode/timecode';
 import type { RecordingReport } from './analyze-recording';
 import { explainHits, trendOf } from './findings';
 import { matchOnsets, type Landing } from './match-onsets';
@@ -140,30 +140,11 @@ function noteStreams(arrivals: readonly Arrival[], stretch: HubStretch): MidiStr
     });
 }
 
-interface CodeAt {
-  /** When the first of its eight pieces arrived: the code names that moment (MIDI timecode, 1987). */
-  atMs: number;
-  seconds: number;
-  rate: FrameRate;
-}
-
 function codesIn(arrivals: readonly Arrival[]): CodeAt[] {
-  const codes: CodeAt[] = [];
-  let [nibbles, beganMs]: [number[], number] = [[], 0];
-  for (const { message, atMs } of arrivals) {
-    if (message.kind !== 'quarterFrame') continue;
-    const { piece, nibble } = message;
-    if (piece === 0) [nibbles, beganMs] = [[nibble], atMs];
-    else if (piece === nibbles.length) nibbles.push(nibble);
-    else nibbles = [];
-    if (nibbles.length !== PIECES) continue;
-    const read = readQuarterFrames(nibbles);
-    nibbles = [];
-    if (!read) continue;
-    const { timecode, rate } = read;
-    codes.push({ atMs: beganMs, seconds: framesToSeconds(timecodeToFrames(timecode, rate), rate), rate });
-  }
-  return codes;
+  const reader = new CodeReader();
+  return arrivals.flatMap(({ message, atMs }) =>
+    message.kind === 'quarterFrame' ? (reader.push(message, atMs) ?? []) : [],
+  );
 }
 
 function codeStream(codes: readonly CodeAt[], stretch: HubStretch): MidiStream {

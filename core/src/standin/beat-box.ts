@@ -1,7 +1,8 @@
 import { MidiParser } from '../midi/parser';
 import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { seededRandom, type SeededRandom } from './random';
-import type { Sound, StandIn } from './stand-in';
+import { encodeMidi } from '../midi/encode-midi';
+import type { SendBytes, Sound, StandIn } from './stand-in';
 
 export interface BeatBoxSettings {
   /** Hidden: from the tick to the sound. */
@@ -15,7 +16,13 @@ export interface BeatBoxSettings {
   fromTopOnly?: boolean;
   /** Its clock source setting; on internal it ignores clock and start. */
   clockSource?: 'external' | 'internal';
+  /** It sends on the sync that it receives. Hidden: how late, and the standard deviation of that. */
+  returns?: { lateMs: number; jitterMs: number };
 }
+
+const SYNC: ReadonlySet<string> = new Set<MidiMessage['kind']>([
+  ...(['clock', 'start', 'continue', 'stop', 'songPosition', 'quarterFrame'] as const),
+]);
 
 const TICKS_PER_SIXTEENTH = TICKS_PER_BEAT / SIXTEENTHS_PER_BEAT;
 
@@ -28,16 +35,22 @@ export class BeatBox implements StandIn {
   readonly #random: SeededRandom;
   readonly #parser = new MidiParser();
   readonly #sound: Sound;
+  readonly #send: SendBytes;
+  /** Its own, so that what it sends doesn't move its hits. */
+  readonly #sendRandom: SeededRandom;
+  #sentMs = -Infinity;
   #external: boolean;
   #playing = false;
   #tick = 0;
   #startLateMs = 0;
 
-  /** `sound` is called for each hit with its time. */
-  constructor(settings: BeatBoxSettings, sound: Sound) {
+  /** `sound` is called for each hit with its time, `send` with what it sends back. */
+  constructor(settings: BeatBoxSettings, sound: Sound, send: SendBytes = () => undefined) {
     this.#settings = settings;
     this.#random = seededRandom(settings.seed);
     this.#sound = sound;
+    this.#send = send;
+    this.#sendRandom = seededRandom(~settings.seed);
     this.#external = settings.clockSource !== 'internal';
   }
 
@@ -53,7 +66,10 @@ export class BeatBox implements StandIn {
   }
 
   receive(bytes: Uint8Array, atMs: number): void {
-    for (const { message } of this.#parser.push(bytes, atMs)) this.#obey(message, atMs);
+    for (const { message } of this.#parser.push(bytes, atMs)) {
+      this.#obey(message, atMs);
+      this.#sendOn(message, atMs);
+    }
   }
 
   advance(): void {
@@ -81,6 +97,15 @@ export class BeatBox implements StandIn {
       case 'clock':
         if (this.#playing && this.#tick++ % TICKS_PER_BEAT === 0) this.#hit(atMs);
     }
+  }
+
+  #sendOn(message: MidiMessage, atMs: number): void {
+    const { returns } = this.#settings;
+    if (!returns || !this.#external || !SYNC.has(message.kind)) return;
+    const dueMs = atMs + Math.max(0, returns.lateMs + returns.jitterMs * this.#sendRandom.normal());
+    // One wire: nothing overtakes.
+    this.#sentMs = Math.max(this.#sentMs, dueMs);
+    this.#send(encodeMidi(message), this.#sentMs);
   }
 
   #begin(): void {

@@ -26,7 +26,16 @@ export const BOATHOUSE: StudioSettings = {
     { portId: 'boathouse-tide', channel: 2, voice: 'skin', latencyMs: 31.7, jitterMs: 0.4, seed: 42, cable: din },
     { portId: 'boathouse-heron', channel: 3, voice: 'bell', latencyMs: 5.4, jitterMs: 0.3, seed: 43, cable: din },
     { portId: 'boathouse-otter', channel: 4, voice: 'string', latencyMs: 8.9, jitterMs: 0.6, seed: 44, cable: din },
-    { portId: 'boathouse-gull', channel: 5, voice: 'tin', latencyMs: 18.2, jitterMs: 1.2, seed: 45, cable: usb },
+    {
+      portId: 'boathouse-gull',
+      channel: 5,
+      voice: 'tin',
+      latencyMs: 18.2,
+      jitterMs: 1.2,
+      seed: 45,
+      cable: usb,
+      returns: { lateMs: 2.6, jitterMs: 0.4 },
+    },
     { portId: 'boathouse-lantern', channel: 6, voice: 'crate', latencyMs: 43.6, jitterMs: 3, seed: 46, cable: tablet },
     {
       portId: 'boathouse-ledger',

@@ -68,7 +68,7 @@ export class Studio {
     this.#interface = new SoundInterface(soundInterface);
     this.channels = soundInterface.channels + (soundInterface.roomMicrophone ? 1 : 0);
     const ports = [this.#port(click.portId, this.#clickAt(click))];
-    for (const box of boxes) ports.push(this.#plugIn(box, new BeatBox(box, this.#soundOf(box))));
+    for (const box of boxes) ports.push(this.#plugIn(box, new BeatBox(box, this.#soundOf(box), this.#wayBack(box))));
     for (const one of gear) ports.push(this.#plugIn(one, this.#build(one)));
     // Gear on one port, behind a split box or as apps, all get the same bytes.
     this.ports = new Map(

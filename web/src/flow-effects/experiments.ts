@@ -1,4 +1,4 @@
-import type { ReturnReading } from '@metronomo/core';
+import { TempoMap, type ReturnReading } from '@metronomo/core';
 import { collecting, type Look } from '../flows/collecting';
 import { recording } from '../flows/recording';
 import { starts } from '../flows/starts';
@@ -135,8 +135,7 @@ export async function runLeaderSound(leaderId: string, channel: number, bars: nu
     needs: { ports: [], input: true, motion: true },
     prepare() {
       checkInputs(rig, { name, channel });
-      if (useSession.getState().snapshot.leader !== leaderId || !isRolling())
-        throw new Error(`${name} isn’t playing. Press play on it, wait until it is locked, then record.`);
+      if (useSession.getState().snapshot.leader !== leaderId || !isRolling()) throw leaderStands(leaderId);
     },
     start: () => undefined,
     ...framedTake(
@@ -280,6 +279,54 @@ export async function runTempo(gear: readonly Gear[], share: number): Promise<Ta
     restore: giveBack,
   });
   return result;
+}
+
+/**
+ * How followers take the tempo changes of the song, from its start to its end, or those that somebody makes during the
+ * take: by hand, or whoever leads. `seconds`: how long to listen to the latter; null plays the song.
+ */
+export async function runTempoMap(gear: readonly Gear[], seconds: number | null): Promise<Take | null> {
+  const rig = rigInUse();
+  const { tempo = [{ beat: 0, bpm: rig.bpm }] } = songOf(rig);
+  const { lengthBeats } = factsOf(rig.song, rig.bpm);
+  const recorder = new Recorder();
+  const { result } = await measureTake({
+    needs: { ports: portsOf(gear), input: true, motion: true },
+    async prepare() {
+      checkObstacles(gear);
+      const { leader } = useSession.getState().snapshot;
+      if (seconds === null) {
+        hubMustLead();
+        await stopHub();
+      } else if (leader !== 'hub' && !isRolling()) throw leaderStands(leader);
+    },
+    async start(signal) {
+      if (seconds !== null) return playHub(signal);
+      command({ kind: 'locate', beat: 0 });
+      command({ kind: 'play', countIn: true });
+      await waitForHub('rolling', signal);
+    },
+    capture: () => {
+      const beganMs = seconds === null ? whenItBegan() : performance.now();
+      const plan = { question: 'tempoRun', beganMs, tempo: seconds === null ? [...tempo] : [] } as const;
+      const lastsMs = seconds === null ? new TempoMap(tempo).msAt(lengthBeats) : 1000 * seconds;
+      const take = newTake(rig, gear, { bpm: tempo[0]?.bpm ?? rig.bpm, plan });
+      return recorderAlone(recorder, () =>
+        recorder.record(take, beganMs - LEAD_IN_MS, beganMs + lastsMs, 'tempo changes'),
+      );
+    },
+    analyze: analyzeTake,
+    recover: (why) => recorder.recover(why),
+    async restore() {
+      if (seconds === null) await stopHub();
+    },
+  });
+  return result;
+}
+
+function leaderStands(leaderId: string): Error {
+  const name = useSession.getState().rig?.gear.find(({ id }) => id === leaderId)?.name ?? 'The leader';
+  return new Error(`${name} isn’t playing. Press play on it, wait until it is locked, then record.`);
 }
 
 /** A stretch that is known before: nothing to frame, no turns. */

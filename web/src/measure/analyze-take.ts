@@ -9,6 +9,7 @@ import {
   measureFollowing,
   measureLatency,
   measureReturnDrift,
+  measureTempoRun,
   RecordingError,
   reportLatency,
   TempoMap,
@@ -21,6 +22,8 @@ import type { Take, TakeBeats, TakeLine, TakePlan } from '../store/records';
 /** A click may precede its planned time by this much, because audio and hub clock agree only approximately. */
 const BEFORE_START_MS = 150;
 const NUMBERS_A_LANDING = 3;
+/** An hour at 300 BPM. */
+const MOST_BEATS = 18_000;
 
 type Measured = Pick<TakeLine, 'report' | 'landings' | 'pulsesMs' | 'onsetsMs' | 'result' | 'warning'>;
 
@@ -117,6 +120,8 @@ async function measureLine(
       return startsOf(plan, await played(), await heard());
     case 'tempo':
       return followingOf(plan, await played(), await heard());
+    case 'tempoRun':
+      return tempoRunOf(plan, await played(), await heard());
     case 'drift':
       return driftOf(line.channel, run);
     case 'loop':
@@ -223,6 +228,26 @@ function followingOf(plan: TakePlan & { question: 'tempo' }, clicks: number[], h
   const ramp = measure(beats, 4 * beats, 2 * beats, 3 * beats);
   const landings: Landing[] = nearestTo(pulsesMs, heard, step.before.medianMs);
   return { report: step.before, landings, pulsesMs, onsetsMs: heard, result: { question: 'tempo', step, ramp } };
+}
+
+/** By the song’s map, where it is known: in some time signatures the click isn’t in quarter notes. */
+function tempoRunOf(plan: TakePlan & { question: 'tempoRun' }, clicks: number[], heard: number[]): Measured {
+  const pulsesMs = plan.tempo.length > 0 ? quarterNotes(plan, clicks) : clicks;
+  const report = measureTempoRun({ pulsesMs, onsetsMs: heard });
+  const landings = nearestTo(pulsesMs, heard, report.before.medianMs);
+  return { report: report.before, landings, pulsesMs, onsetsMs: heard, result: { question: 'tempoRun', report } };
+}
+
+function quarterNotes({ beganMs, tempo }: TakePlan & { question: 'tempoRun' }, clicks: number[]): number[] {
+  const map = new TempoMap(tempo);
+  const first = clicks.find((ms) => ms > beganMs - BEFORE_START_MS);
+  const last = clicks.at(-1);
+  if (first === undefined || last === undefined) return [];
+  const beats = Math.min(MOST_BEATS, Math.floor(map.beatAt(last + BEFORE_START_MS - first)) + 1);
+  return Array.from({ length: beats }, (_, beat) => {
+    const due = first + map.msAt(beat);
+    return clicks.find((ms) => Math.abs(ms - due) < BEFORE_START_MS) ?? due;
+  });
 }
 
 function nearestTo(pulsesMs: number[], heard: number[], usualMs: number): Landing[] {

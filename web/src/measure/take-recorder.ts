@@ -175,6 +175,7 @@ function since(plan: TakePlan, zeroMs: number): TakePlan {
     case 'starts':
       return { ...plan, startedMs: plan.startedMs.map((ms) => ms - zeroMs) };
     case 'tempo':
+    case 'tempoRun':
       return { ...plan, beganMs: plan.beganMs - zeroMs };
     default:
       return plan;

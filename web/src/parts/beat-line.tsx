@@ -8,6 +8,8 @@ import { signed, TOLERANCE_MS } from './words';
 export interface LandingRow {
   lateMs: readonly number[];
   before?: readonly number[];
+  /** By returning MIDI, not sound: drawn below, in the ink of its sync. */
+  midi?: { lateMs: readonly number[]; ink: 'clock' | 'timecode' };
   medianMs?: number | null;
   beforeMedianMs?: number | null;
 }
@@ -130,7 +132,21 @@ export function BeatLineRow({
           <g transform={`translate(${scale(draggedMs) - scale(0)} 0)`}>
             <Marks values={row.lateMs} scale={scale} y={nowY} height={markHeight} ink="var(--audio)" />
           </g>
-          <OutOfSight values={[...row.lateMs, ...(row.before ?? [])]} domain={domain} width={width} height={height} />
+          {row.midi && (
+            <Marks
+              values={row.midi.lateMs}
+              scale={scale}
+              y={height - markHeight * 0.6}
+              height={markHeight * 0.6}
+              ink={`var(--${row.midi.ink})`}
+            />
+          )}
+          <OutOfSight
+            values={[...row.lateMs, ...(row.before ?? []), ...(row.midi?.lateMs ?? [])]}
+            domain={domain}
+            width={width}
+            height={height}
+          />
         </g>
         {medianMs !== null && onMove && (
           <DragFlag

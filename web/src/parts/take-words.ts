@@ -28,6 +28,8 @@ export function takeText({ plan, proof, source }: Take): string {
       return 'Repeated starts';
     case 'tempo':
       return 'Tempo change';
+    case 'tempoRun':
+      return 'Tempo map';
     case 'drift':
       return 'Drift';
     default:
@@ -51,6 +53,11 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
     const { settledMs } = result.step;
     const has = settledMs === null ? 'never settles' : `settles after ${decimal(settledMs / 1000, 1)} s`;
     return `${latenessText(report.medianMs)}, ${has}`;
+  }
+  if (result?.question === 'tempoRun') {
+    const { changes } = result.report;
+    const strays = changes.map(({ strayMs }) => Math.abs(strayMs));
+    return `${count(changes.length, 'tempo change')}, strays up to ${decimal(Math.max(0, ...strays), 1)} ms`;
   }
   if (plan?.question === 'against') return `${latenessText(report.medianMs)} against ${plan.leader}`;
   if (plan?.question === 'leaderSound') return `${latenessText(report.medianMs)} against its own sync`;

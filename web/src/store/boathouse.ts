@@ -123,9 +123,10 @@ export function boathouse(): Rig {
   };
   const fed = PORTS.reduce((rig, [id, name]) => setOutputPort(rig, id, { id: `boathouse-${id}`, name }), bare);
   const back = setInputPort(fed, 'vole', { id: 'boathouse-vole', name: 'DIN in' });
+  const returning = setInputPort(back, 'gull', { id: 'boathouse-gull', name: 'USB in' });
   const chained = pairs(CHAIN).reduce(
     (rig, [from, to]) => connect(rig, { gearId: from, socketId: 'thru' }, { gearId: to, socketId: 'in' }),
-    back,
+    returning,
   );
   const shared = SHARED.reduce((rig, [from, gearId]) => connect(rig, from, { gearId, socketId: 'in' }), chained);
   const cables = shared.cables.map((cable) => ({

@@ -153,6 +153,24 @@ const resultSchema = lazy((value?: { question?: string }): Schema => {
       });
     case 'tempo':
       return fields({ question: string(), step: following(), ramp: following() });
+    case 'tempoRun':
+      return fields({
+        question: string(),
+        report: fields({
+          before: latency().required(),
+          changes: array()
+            .of(
+              fields({
+                ...{ fromMs: finite(), toMs: finite(), fromBpm: finite(), toBpm: finite() },
+                ...{ settledMs: number().defined().nullable(), strayMs: measured() },
+                ...{ shiftMs: measured(), ticksLost: finite() },
+              }),
+            )
+            .required()
+            .max(1000),
+          missed: finite(),
+        }),
+      });
     case 'drift':
       return fields({ question: string(), report: fields(drift()).required() });
     default:
@@ -198,6 +216,9 @@ const lineSchema = fields({
   within: optional(pair()),
 });
 
+/** What is played is built from it, so it has to be one that can be played. */
+const tempo = () => number().required().min(1).max(1000);
+
 const planSchema = lazy((value?: { question?: string }): Schema => {
   switch (value?.question) {
     case undefined:
@@ -220,9 +241,18 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
       return fields({
         question: string(),
         beganMs: finite(),
-        bpm: finite(),
-        otherBpm: finite(),
-        beats: finite(),
+        bpm: tempo(),
+        otherBpm: tempo(),
+        beats: number().required().min(1).max(1000),
+      });
+    case 'tempoRun':
+      return fields({
+        question: string(),
+        beganMs: finite(),
+        tempo: array()
+          .of(fields({ beat: finite(), bpm: tempo(), curve: string().oneOf(['step', 'linear'] as const) }))
+          .required()
+          .max(2 * MAX_SECTIONS),
       });
     default:
       return mixed().test('question', '${path} is an unknown measurement type.', () => false);
@@ -252,6 +282,7 @@ export const takeSchema = fields({
       'chase',
       'starts',
       'tempo',
+      'tempoRun',
       'drift',
     ] as const),
   gearIds: gearIds(),
@@ -288,6 +319,7 @@ export const takeSchema = fields({
   ),
   playedBy: string().oneOf(['hub', 'notes', 'clock'] as const),
   plan: planSchema,
+  ledBy: string().max(64),
   note: string().max(400),
   conditions: optional(fields({ version: text(40), bufferMs: number().defined().nullable() })),
   lines: array().of(lineSchema).required().max(MAX_LINES),

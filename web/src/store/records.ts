@@ -20,6 +20,8 @@ import type {
   RigGear,
   Section,
   Socket,
+  TempoPoint,
+  TempoRunReport,
   Timecode,
   TriggerStep,
   Wander,
@@ -164,6 +166,8 @@ export type TakePlan =
   | { question: 'starts'; startedMs: number[]; fromBeat: number }
   /** This many beats at one tempo, after a step at another, on a ramp back, and at the first again. */
   | { question: 'tempo'; beganMs: number; bpm: number; otherBpm: number; beats: number }
+  /** The tempo changes of the song, or those that somebody makes: `tempo` is the song’s map, empty if it isn’t known. */
+  | { question: 'tempoRun'; beganMs: number; tempo: TempoPoint[] }
   /** A long run that stores landings instead of audio. */
   | { question: 'drift' };
 
@@ -172,6 +176,7 @@ export type TakeResult =
   | { question: 'chase'; report: ChaseReport }
   | { question: 'starts'; report: ChaseReport }
   | { question: 'tempo'; step: FollowingReport; ramp: FollowingReport }
+  | { question: 'tempoRun'; report: TempoRunReport }
   | { question: 'drift'; report: DriftReport };
 
 export interface TakeLine {
@@ -258,6 +263,8 @@ export interface Take {
   firstFrame?: number;
   /** Missing for a plain latency take. */
   plan?: TakePlan;
+  /** Who led: the hub, or a device by its id. Missing in older takes, and where the hub only listened. */
+  ledBy?: string;
   /** The user's note. */
   note?: string;
   /** App version, and the sound card's reported buffer latency at the time, ms. */

@@ -82,5 +82,8 @@ test('routes are resolved to ports; one without a port is left out', () => {
   expect(routesOf(routed)).toEqual([
     { id: 'r', fromPortId: 'boathouse-vole', toPortId: 'boathouse-porch', fromChannel: null, toChannel: 3, passes },
   ]);
-  expect(sourcesOf(demo)).toMatchObject([{ id: 'vole', language: 'clock', timecodeStart: { hours: 1 } }]);
+  expect(sourcesOf(demo)).toMatchObject([
+    { id: 'vole', language: 'clock', timecodeStart: { hours: 1 } },
+    { id: 'gull', portId: 'boathouse-gull' },
+  ]);
 });

@@ -77,6 +77,7 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
 
 /** The question a take belongs to. */
 function questionOf({ plan, source }: Take): QuestionId {
+  if (plan?.question === 'tempoRun') return 'tempo';
   return plan?.question ?? (source === 'recording' ? 'recording' : 'latency');
 }
 
@@ -196,7 +197,7 @@ const WHAT_IT_DOES: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
   chase:
     'Starts timecode repeatedly. Shows how long a follower takes to lock, where it lands, and how much that varies between starts.',
   tempo:
-    'Steps the tempo up, then ramps it back down. Shows how long each follower takes to settle and how far it strays.',
+    'Changes the tempo by a step and a ramp, by the song’s tempo map, or as you like. Shows how long each follower takes to settle, how far it strays, and whether it loses ticks.',
   drift: 'A long take shows whether a follower drifts off the beat, in parts per million and in ms per song.',
 };
 

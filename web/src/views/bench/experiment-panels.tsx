@@ -2,14 +2,15 @@ import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSession } from '../../studio/session';
-import { runCalibration, runStarts, runDrift, runLoop, runTempo } from '../../flow-effects/experiments';
+import { runCalibration, runStarts, runDrift, runLoop, runTempo, runTempoMap } from '../../flow-effects/experiments';
 import { staysOnQuestion } from '../../studio/asked';
 import { StaleRoundTrip, useCalibration } from './round-trip';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { withAudioReturn } from '../../store/gear';
-import type { Take } from '../../store/records';
+import type { Song, Take } from '../../store/records';
+import { factsOf } from '../../studio/song-facts';
 import { useClockSources } from './clock-sources';
 import { count, decimal, whole } from '../../words/numbers';
 
@@ -216,8 +217,73 @@ const SHARES = [
   [-0.5, '−50%, then back'],
 ] as const;
 
-/** Tempo response: the size of the step. */
+const SONG = 'song';
+const LIVE = 'live';
+const LISTENS = [
+  [30, '30 s'],
+  [60, '1 min'],
+  [180, '3 min'],
+] as const;
+
+/** Tempo response: to a step and a ramp, to the song’s own tempo map, or to what somebody does. */
 export function TempoPanel() {
+  const [kind, setKind] = useState('step');
+  const song = useSession(({ rig }) => rig?.song);
+  const changes = useSession(({ rig }) => rig !== null && factsOf(rig.song, rig.bpm).tempo.points.length > 1);
+  const options: [string, string][] = [
+    ['step', 'A step, and a ramp back'],
+    ...(changes ? [[SONG, 'The song’s tempo map'] as [string, string]] : []),
+    [LIVE, 'Yours, or the leader’s'],
+  ];
+  const asked = options.some(([one]) => one === kind) ? kind : 'step';
+  return (
+    <div className="flex flex-col gap-4">
+      <Choice label="Tempo changes" value={asked} options={options} onChange={setKind} />
+      {asked === 'step' ? <StepAndRamp /> : asked === SONG && song ? <SongTempo song={song} /> : <LiveTempo />}
+    </div>
+  );
+}
+
+/** The song from its start to its end. */
+function SongTempo({ song }: { song: Song }) {
+  const gear = withAudioReturn(useSession(({ rig }) => rig?.gear) ?? []);
+  const bpm = useSession(({ rig }) => rig?.bpm ?? 120);
+  const { tempo, lengthBeats } = factsOf(song, bpm);
+  const { busy, run } = useRun();
+  return (
+    <>
+      <p className="text-sm">
+        The hub plays the song once, {whole(tempo.msAt(lengthBeats) / 1000)} s. Finish early to measure the part that
+        was played.
+      </p>
+      <Button tone="strong" disabled={busy || gear.length === 0} onClick={() => run(() => runTempoMap(gear, null))}>
+        Start tempo test
+      </Button>
+    </>
+  );
+}
+
+/** Changes made during the take, in the tempo field or on whatever leads. */
+function LiveTempo() {
+  const gear = withAudioReturn(useSession(({ rig }) => rig?.gear) ?? []);
+  const [seconds, setSeconds] = useState<number>(60);
+  const { busy, run } = useRun();
+  return (
+    <>
+      <p className="text-sm">
+        Hold the tempo for eight beats, then change it here or on the leader. Hold each new tempo for eight beats, too.
+        The click should play quarter notes.
+      </p>
+      <Choice label="Length" value={seconds} options={LISTENS} onChange={setSeconds} />
+      <Button tone="strong" disabled={busy || gear.length === 0} onClick={() => run(() => runTempoMap(gear, seconds))}>
+        Start tempo test
+      </Button>
+    </>
+  );
+}
+
+/** The size of the step. */
+function StepAndRamp() {
   const bpm = useSession(({ rig }) => rig?.bpm ?? 120);
   const gear = withAudioReturn(useSession(({ rig }) => rig?.gear) ?? []);
   const options = SHARES.filter(([one]) => bpm * (1 + one) >= SLOWEST_BPM && bpm * (1 + one) <= FASTEST_BPM);
@@ -225,13 +291,13 @@ export function TempoPanel() {
   const [share = 0] = options.find(([one]) => one === chosen) ?? options[0] ?? [];
   const { busy, run } = useRun();
   return (
-    <div className="flex flex-col gap-4">
+    <>
       <p className="text-sm">Four bars at your tempo, four at the new tempo, a four-bar ramp back, then four more.</p>
       <Choice label="Tempo change" value={share} options={options} onChange={setShare} />
       <Button tone="strong" disabled={busy || gear.length === 0} onClick={() => run(() => runTempo(gear, share))}>
         Start tempo test
       </Button>
-    </div>
+    </>
   );
 }
 

@@ -5,6 +5,7 @@ import {
   type ChaseReport,
   type DriftReport,
   type FollowingReport,
+  type TempoRunReport,
 } from '@metronomo/core';
 import { useState } from 'react';
 import { Notice } from '../../parts/notice';
@@ -51,6 +52,7 @@ const TITLES = {
   chase: 'Timecode lock',
   starts: 'Starts',
   tempo: 'Tempo response',
+  tempoRun: 'Tempo response',
   drift: 'Drift',
 } as const;
 
@@ -89,6 +91,8 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
             : 'No measurable change in latency with tempo.'}
         </p>
       );
+    case 'tempoRun':
+      return <p className="max-w-prose">{tempoRunText(line.name, result.report)}</p>;
     case 'drift':
       return <p className="max-w-prose">{driftText(result.report)}</p>;
     default:
@@ -151,6 +155,20 @@ function followingText(when: string, { settledMs, strayMs }: FollowingReport): s
   return `${when}: ${took}, straying up to ${signed(strayMs)} ms.`;
 }
 
+function tempoRunText(name: string, { changes, missed }: TempoRunReport): string {
+  const unsettled = changes.filter(({ settledMs }) => settledMs === null).length;
+  const lost = changes.reduce((sum, { ticksLost }) => sum + Math.abs(ticksLost), 0);
+  return [
+    unsettled === 0
+      ? `${name} settles after all of ${count(changes.length, 'tempo change')}.`
+      : `${name} doesn’t settle after ${unsettled} of ${count(changes.length, 'tempo change')}.`,
+    lost > 0 && `It ends up about ${count(lost, 'clock tick')} off: stop and start it to line it up again.`,
+    missed > 0 && `Beats not heard: ${missed}.`,
+  ]
+    .filter(Boolean)
+    .join(' ');
+}
+
 function driftText({ ppm, ci95Ppm, told, msPerSong }: DriftReport): string {
   const interval = `95% interval ${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm`;
   return told
@@ -203,6 +221,19 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
         ],
       ];
     }
+    case 'tempoRun': {
+      const { before, changes, missed } = result.report;
+      const settling = changes.map(({ settledMs }) => settledMs ?? Infinity);
+      const slowest = Math.max(0, ...settling);
+      const far = changes.reduce((most, { strayMs }) => (Math.abs(strayMs) > Math.abs(most) ? strayMs : most), 0);
+      return [
+        ['Latency before', `${signed(before.medianMs, 2)} ms`],
+        ['Slowest to settle', slowest === Infinity ? 'never' : `${decimal(slowest / 1000, 2)} s`],
+        ['Peak deviation', `${signed(far)} ms`],
+        ['Tempo changes', `${changes.length}`],
+        ['Beats not heard', `${missed}`],
+      ];
+    }
     case 'drift': {
       const { ppm, ci95Ppm, msPerSong } = result.report;
       return [
@@ -220,6 +251,38 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
           ]
         : latency;
   }
+}
+
+/** Each change of tempo, in order. */
+function TempoChanges({ report: { changes } }: { report: TempoRunReport }) {
+  return (
+    <table className="max-w-prose text-sm">
+      <caption className="sr-only">Tempo changes</caption>
+      <thead className="text-left text-xs text-soft">
+        <tr>
+          {['At, s', 'BPM', 'Settles in, s', 'Peak deviation, ms', 'Latency change, ms', 'Ticks lost'].map((title) => (
+            <th key={title} className="pr-5 font-normal">
+              {title}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {changes.map(({ fromMs, fromBpm, toBpm, settledMs, strayMs, shiftMs, ticksLost }) => (
+          <tr key={fromMs}>
+            <td className="pr-5">{decimal(fromMs / 1000, 1)}</td>
+            <td className="pr-5">
+              {decimal(fromBpm, 1)} → {decimal(toBpm, 1)}
+            </td>
+            <td className="pr-5">{settledMs === null ? 'never' : decimal(settledMs / 1000, 2)}</td>
+            <td className="pr-5">{signed(strayMs)}</td>
+            <td className="pr-5">{signed(shiftMs)}</td>
+            <td className="pr-5">{ticksLost}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
 }
 
 function Charts({ line }: { line: TakeLine }) {
@@ -252,7 +315,8 @@ function Charts({ line }: { line: TakeLine }) {
   });
   return (
     <div className="flex flex-col gap-5">
-      {result?.question === 'tempo' && (
+      {result?.question === 'tempoRun' && <TempoChanges report={result.report} />}
+      {(result?.question === 'tempo' || result?.question === 'tempoRun') && (
         <LineFigure
           caption="Tempo: hub (solid) and follower (dashed)"
           label="Tempo of hub and follower"

@@ -10,6 +10,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   chase: 'Chase',
   starts: 'Starts',
   tempo: 'Tempo change',
+  tempoRun: 'Tempo map',
   drift: 'Drift',
   clock: 'Clock',
   calibration: 'Audio round trip',

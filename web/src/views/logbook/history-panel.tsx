@@ -22,6 +22,7 @@ const COMPARED: ReadonlySet<EntryKind> = new Set<EntryKind>([
   'chase',
   'starts',
   'tempo',
+  'tempoRun',
   'drift',
 ]);
 

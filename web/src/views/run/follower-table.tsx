@@ -15,6 +15,8 @@ import { useReturnPosition } from './use-return-position';
 import { decimal, fps } from '../../words/numbers';
 
 const ROW_HEIGHT = 37;
+/** Farther apart, it is at another position of the song, which Incoming sync tells. */
+const NEAR_MS = 250;
 
 interface Props {
   followers: Follower[];
@@ -105,6 +107,7 @@ const Row = memo(function Row({
   const wire = useWireText(gear);
   const isHeard = gear.returnChannel !== null;
   const position = useReturnPosition(follower);
+  const midi = useMidiReturn(gear.id);
   return (
     <tr className={clsx('ruled-b', chosen && 'bg-raised')} style={{ height: ROW_HEIGHT }}>
       <th scope="row" className="truncate pl-4 text-left leading-tight">
@@ -134,16 +137,32 @@ const Row = memo(function Row({
       </td>
       <td>{isHeard && <Lamps reading={reading} name={gear.name} />}</td>
       <td className="px-4 max-sm:px-2">
-        {isHeard && (
+        {(isHeard || midi) && (
           <BeatLineRow
             domain={domain}
             height={ROW_HEIGHT - 1}
-            row={{ lateMs: reading?.landings.map(({ lateMs }) => lateMs) ?? [], medianMs: null }}
-            label={`${gear.name}: ${reading?.medianMs == null ? 'no signal' : latenessText(reading.medianMs)}`}
+            row={{
+              lateMs: reading?.landings.map(({ lateMs }) => lateMs) ?? [],
+              medianMs: null,
+              ...(midi && { midi: { lateMs: midi.landingsMs, ink: midi.ink } }),
+            }}
+            label={`${gear.name}: ${reading?.medianMs == null ? 'no signal' : latenessText(reading.medianMs)}${midi ? `; MIDI, not sound: ${latenessText(midi.lateMs)}` : ''}`}
           />
         )}
       </td>
-      <td className="pr-2 text-right font-bold">{reading?.medianMs == null ? '—' : signed(reading.medianMs)}</td>
+      <td className="pr-2 text-right leading-tight">
+        {(isHeard || !midi) && (
+          <span className="font-bold">{reading?.medianMs == null ? '—' : signed(reading.medianMs)}</span>
+        )}
+        {midi && (
+          <span
+            className={clsx('block text-xs', midi.ink === 'clock' ? 'text-clock' : 'text-timecode')}
+            title="Returning MIDI, not sound"
+          >
+            MIDI {signed(midi.lateMs)}
+          </span>
+        )}
+      </td>
       <td className="text-right max-sm:hidden">
         <OffsetField
           label={`Offset of ${gear.name}`}
@@ -179,6 +198,22 @@ const Row = memo(function Row({
     </tr>
   );
 });
+
+/** What the device sends back, if it is near the hub: its last beats by MIDI alone. Changes once a beat. */
+function useMidiReturn(gearId: string) {
+  const key = useSession(({ snapshot: { sources, leader } }) => {
+    const source = leader === gearId ? undefined : sources.find((one) => one.gearId === gearId);
+    const { apart = null, receiving = 'nothing' } = source ?? {};
+    if (apart?.kind !== 'rolling' || apart.drifts || Math.abs(apart.lateMs) > NEAR_MS) return null;
+    return [receiving, apart.lateMs.toFixed(1), ...apart.landingsMs.map((ms) => ms.toFixed(1))].join(' ');
+  });
+  return useMemo(() => {
+    if (key === null) return null;
+    const [receiving, lateMs, ...landings] = key.split(' ');
+    const ink = receiving === 'timecode' ? ('timecode' as const) : ('clock' as const);
+    return { ink, lateMs: Number(lateMs), landingsMs: landings.map(Number) };
+  }, [key]);
+}
 
 /** The hub output it is reached through, and who shares it. */
 function useWireText(gear: Gear): { short: string; full: string } | null {

@@ -1,4 +1,4 @@
-import { HUB_ID, type SourceSnapshot } from '@metronomo/core';
+import { HUB_ID, type Apart, type SourceSnapshot } from '@metronomo/core';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { hub } from '../../studio/workers';
@@ -6,7 +6,8 @@ import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { StateMark } from '../../parts/state-mark';
 import type { Rig } from '../../store/records';
-import { decimal } from '../../words/numbers';
+import { latenessText } from '../../parts/words';
+import { count, decimal } from '../../words/numbers';
 
 /** Sync arriving from every possible leader and, in the demo, the controls of the stand-in that can lead. */
 export function IncomingSyncPanel({ rig }: { rig: Rig }) {
@@ -36,11 +37,13 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
           <caption className="sr-only">Incoming sync</caption>
           <thead className="text-left text-xs text-soft">
             <tr>
-              {['Source', 'Role', 'State', 'Signal', 'BPM', 'Missing / extra ticks'].map((title) => (
-                <th key={title} className="pr-5 font-normal">
-                  {title}
-                </th>
-              ))}
+              {['Source', 'Role', 'State', 'Signal', 'BPM', 'MIDI compared with the hub', 'Missing / extra'].map(
+                (title) => (
+                  <th key={title} className="pr-5 font-normal">
+                    {title}
+                  </th>
+                ),
+              )}
             </tr>
           </thead>
           <tbody>
@@ -65,6 +68,9 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
                 <td className="pr-5">{signalWords(source)}</td>
                 <td className="pr-5">{source.bpm === null ? '—' : decimal(source.bpm, 2)}</td>
                 <td className="pr-5">
+                  <Compared {...source} follows={source.gearId === leader} />
+                </td>
+                <td className="pr-5">
                   {source.missing} / {source.extra}
                 </td>
               </tr>
@@ -76,6 +82,40 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
       {rig.demo && <StandInControls name={rig.gear.find(({ id }) => id === 'vole')?.name} />}
     </div>
   );
+}
+
+/** Where the device is by its MIDI alone: the sound may come later. */
+function Compared({ apart, bpm, follows }: Pick<SourceSnapshot, 'apart' | 'bpm'> & { follows: boolean }) {
+  const hubBpm = useSession(({ snapshot }) => snapshot.bpm);
+  if (!apart) return <>—</>;
+  if (apart.kind === 'stopped') return <>{standsText(apart)}</>;
+  const jitter = `jitter ${decimal(apart.jitterMs, 2)} ms`;
+  if (apart.drifts) return <span title={`The hub plays at ${decimal(hubBpm, 2)} BPM.`}>drifting, {jitter}</span>;
+  return (
+    <>
+      {apartText(apart, bpm ?? hubBpm)} <span className="text-soft">{jitter}</span>
+      {follows && <span className="text-soft"> (the hub follows it)</span>}
+    </>
+  );
+}
+
+/** Whole beats apart, and the rest in ms; more than a second of timecode isn’t lateness, but another position. */
+function apartText({ lateMs, ci95Ms, counted }: Apart & { kind: 'rolling' }, bpm: number): string {
+  const beatMs = 60_000 / bpm;
+  const beats = Math.round(lateMs / beatMs);
+  const restMs = lateMs - beats * beatMs;
+  const position = beats === 0 ? '' : `${count(Math.abs(beats), 'beat')} ${beats > 0 ? 'behind' : 'ahead'}, `;
+  const within = `± ${decimal((ci95Ms[1] - ci95Ms[0]) / 2, 2)}`;
+  return `${position}${latenessText(restMs)} ${within}${counted ? '' : ', or whole ticks more,'}`;
+}
+
+function standsText(apart: Apart & { kind: 'stopped' }): string {
+  const [ahead, words] =
+    'beats' in apart
+      ? [apart.beats, `${decimal(Math.abs(apart.beats), 2)} beats`]
+      : [apart.ms, `${decimal(Math.abs(apart.ms) / 1000, 2)} s`];
+  if (words.startsWith('0.00')) return 'same position';
+  return `${words} ${ahead > 0 ? 'ahead' : 'behind'}`;
 }
 
 /** Many devices send clock only while playing. */
