@@ -1,5 +1,6 @@
 import { By, Key, until } from 'selenium-webdriver';
 import { BOATHOUSE } from '../core/src/standin/boathouse';
+import type { TempoRunReport } from '../core/src/measure/measure-tempo-run';
 import { USUAL_RECORDER } from '../core/src/standin/recorder';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
@@ -140,6 +141,24 @@ test('a chase finished early after two starts reports where the recorder landed'
   // On its way there, a code waits for a quarter frame and the cable.
   expect(first!.landsMs).toBeGreaterThan(least - 2);
   expect(first!.landsMs).toBeLessThan(most + 6);
+});
+
+test('tempo changes made during the take: each one is found, and how the gear takes it', async () => {
+  await ask('Does my gear follow tempo?');
+  await option('Yours, or the leader’s');
+  await page.press('Start tempo test');
+  await page.sees(/Measuring: [4-9] of 60 s/, 60_000);
+  const tempo = page.driver.findElement(By.css('input[inputmode=decimal]'));
+  await tempo.sendKeys(Key.chord(Key.CONTROL, 'a'), '180', Key.ENTER);
+  await page.sees(/Measuring: 1\d of 60 s/, 60_000);
+  await page.press('Finish early');
+  await page.sees('settles after the tempo change', 90_000);
+  const take = await newest('tempoRun');
+  const { changes } = (take.lines[0]!.result as unknown as { report: TempoRunReport }).report;
+  expect(changes).toMatchObject([{ ticksLost: 0, settledMs: 0 }]);
+  expect(changes[0]!.fromBpm).toBeCloseTo(240, 0);
+  expect(changes[0]!.toBpm).toBeCloseTo(180, 0);
+  await tempo.sendKeys(Key.chord(Key.CONTROL, 'a'), '240', Key.ENTER);
 });
 
 test('four starts from bar 5 land alike, and say that separate passes line up', async () => {

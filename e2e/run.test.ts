@@ -155,6 +155,16 @@ describe('the demo at work', () => {
     await until(page, async () => (await demoOf(page)).gear.every(({ triggers }) => triggers.length === 0), 'it stays');
   });
 
+  test('a clock that is sent back is compared with the hub: as it plays, and where it stops', async () => {
+    await page.press('Incoming sync');
+    await roll();
+    // Hidden: 2.6 ms in the device, and two USB cables.
+    await page.sees(/Gull drums[\s\S]*clock, playing[\s\S]*[3-5]\.\d ms late ± 0\.\d\d jitter 0\.\d\d ms/);
+    await page.sees(/MIDI \+[3-5]\.\d/);
+    await page.press('Stop');
+    await page.sees(/Gull drums[\s\S]*same position/);
+  });
+
   test('drift is plotted for every audio return', async () => {
     await roll();
     await page.press('Drift');

@@ -57,7 +57,8 @@ function Leader() {
     return source ? syncWords(source) : null;
   });
   const nameOf = (id?: string) => (id === HUB_ID ? 'Hub' : rig?.gear.find((one) => one.id === id)?.name);
-  const [first] = rig?.leaders ?? [];
+  const trialLeader = useSession(({ trialLeader }) => trialLeader);
+  const [first] = trialLeader === null ? (rig?.leaders ?? []) : [trialLeader];
   const next = rig?.leaders[rig.leaders.indexOf(leader) + 1];
   return (
     <>

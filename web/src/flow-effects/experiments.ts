@@ -11,6 +11,7 @@ import { setExperiment } from '../studio/hub-plan';
 import { useSession } from '../studio/session';
 import { factsOf } from '../studio/song-facts';
 import { command, hub, measure } from '../studio/workers';
+import { isStandIn, leaderStarts, leaderStops } from './leader-hands';
 import { hubMustLead, isRolling, playHub, stopHub, waitForHub } from './hub-motion';
 import { does, runFlow } from './run-flow';
 import { checkObstacles, framedTake, LEAD_IN_MS, recorded } from './take-flow';
@@ -181,6 +182,8 @@ const MS_PER_MINUTE = 60_000;
 const CHASE_PAUSE_MS = 1200;
 /** Time for the hub to start, and to stop. */
 const CHASE_TURN_MS = 400;
+/** For a musician to press play, or stop. */
+const BY_HAND_MS = 20_000;
 
 export interface StartsSettings {
   /** With the audio returns that are recorded. */
@@ -194,17 +197,26 @@ export interface StartsSettings {
   bpm: number;
 }
 
-/** Starts the song repeatedly and measures where the followers land. */
+/**
+ * Starts the song repeatedly and measures where the followers land. If another device leads, its musician starts and
+ * stops it, from its own start.
+ */
 export async function runStarts({ gear, asks, starts: count, runMs, bpm }: StartsSettings): Promise<Take | null> {
   const rig = rigInUse();
-  const beat = asks.question === 'starts' ? asks.fromBeat : 0;
+  const { leader } = useSession.getState().snapshot;
+  const leads = leader === 'hub';
+  const beat = asks.question === 'starts' && leads ? asks.fromBeat : 0;
+  const turnMs = leads || isStandIn(leader) ? CHASE_TURN_MS : BY_HAND_MS;
   const recorder = new Recorder();
   const startedMs: number[] = [];
+  const planned = (times: number[]) =>
+    asks.question === 'starts' ? { ...asks, fromBeat: beat, startedMs: times } : { ...asks, startedMs: times };
   const { result } = await measureTake({
     needs: { ports: portsOf(gear), input: true, motion: false },
     async prepare() {
-      hubMustLead();
       checkObstacles(gear);
+      if (!leads && asks.question === 'chase') hubMustLead();
+      if (!leads) return standsFirst(leader);
       await stopHub();
       await setExperiment({ song: { ...songOf(rig), tempo: [{ beat: 0, bpm }], afterStop: 'toStart' } });
     },
@@ -213,19 +225,21 @@ export async function runStarts({ gear, asks, starts: count, runMs, bpm }: Start
       const machine = starts.provide({
         actors: {
           record: does(() => {
-            const take = newTake(rig, gear, { bpm, plan: { ...asks, startedMs: [] } });
+            const take = newTake(rig, gear, { bpm, plan: planned([]) });
             const fromMs = performance.now();
-            const toMs = fromMs + count * (runMs + CHASE_PAUSE_MS + 2 * CHASE_TURN_MS) + TAIL_MS;
+            const toMs = fromMs + count * (runMs + CHASE_PAUSE_MS + 2 * turnMs) + TAIL_MS;
             return recorder.record(take, fromMs, toMs, 'repeated starts');
           }),
           startFromTop: does(async (_, signal: AbortSignal) => {
-            command({ kind: 'locate', beat });
-            command({ kind: 'play', countIn: false });
-            await waitForHub('rolling', signal);
+            if (leads) {
+              command({ kind: 'locate', beat });
+              command({ kind: 'play', countIn: false });
+              await waitForHub('rolling', signal);
+            } else await leaderStarts(leader, signal);
             startedMs.push(whenItBegan() + (beat * MS_PER_MINUTE) / bpm);
-            await measure.planTake({ ...asks, startedMs });
+            await measure.planTake(planned(startedMs));
           }),
-          stop: does(stopHub),
+          stop: does((_, signal: AbortSignal) => (leads ? stopHub() : leaderStops(leader, signal))),
         },
         actions: { finish: recorder.finish, complete: () => void measure.completeTake() },
       });
@@ -233,9 +247,18 @@ export async function runStarts({ gear, asks, starts: count, runMs, bpm }: Start
     },
     analyze: analyzeTake,
     recover: (why) => recorder.recover(why),
-    restore: giveBack,
+    async restore() {
+      if (leads) await giveBack();
+    },
   });
   return result;
+}
+
+/** @throws Error with a message for the musician if the device that leads is playing. */
+function standsFirst(leader: string): void {
+  if (useSession.getState().snapshot.state === 'stopped') return;
+  const name = rigInUse().gear.find(({ id }) => id === leader)?.name ?? 'the leader';
+  throw new Error(`Stop ${name} first: the test begins with a start.`);
 }
 
 const TEMPO_BARS = 4;

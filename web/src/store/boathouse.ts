@@ -31,7 +31,11 @@ const GEAR: readonly Gear[] = [
     sockets: factsOf('beatBox').sockets,
   }),
   heard('otter', 'Otter bass box', 4, { able: noShow('beatBox') }),
-  heard('gull', 'Gull drums', 5, { able: noShow('beatBox'), sockets: oneLink('usb', 'USB') }),
+  heard('gull', 'Gull drums', 5, {
+    able: { ...noShow('beatBox'), lead: false },
+    sockets: oneLink('usb', 'USB'),
+    notes: 'Sends its clock back on USB, but has no transport of its own.',
+  }),
   heard('lantern', 'Lantern tablet', 6, { kind: 'tablet', sockets: oneLink('tablet', 'Tablet') }),
   heard('ledger', 'Ledger program', 7, { kind: 'audioProgram', sockets: oneLink('loopback', 'Loop'), offset: inHub }),
   heard('marsh', 'Marsh laptop', 8, { kind: 'audioProgram', sockets: oneLink('network', 'Net'), offset: inHub }),

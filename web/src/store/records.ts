@@ -263,7 +263,7 @@ export interface Take {
   firstFrame?: number;
   /** Missing for a plain latency take. */
   plan?: TakePlan;
-  /** Who led: the hub, or a device by its id. Missing in older takes, and where the hub only listened. */
+  /** The leader: the hub, or a device by its id. Missing in older takes, and where the hub only listened. */
   ledBy?: string;
   /** The user's note. */
   note?: string;

@@ -44,9 +44,10 @@ export class HubPlan {
 
   /** Sends what has changed; to a new hub, everything. */
   async apply(to: Settable = hub, how?: 'newHub'): Promise<void> {
-    const { rig, experiment } = useSession.getState();
+    const { rig, experiment, trialLeader } = useSession.getState();
     if (!rig) return;
-    const wanted = settingsFor(rig, experiment);
+    // Nobody takes over from it: when it stops, everyone stops.
+    const wanted = settingsFor(trialLeader === null ? rig : { ...rig, leaders: [trialLeader] }, experiment);
     const before = how === 'newHub' ? null : this.#sent;
     this.#sent = wanted;
     const changed = (key: keyof HubSettings) => !equal(wanted[key], before?.[key]);
@@ -66,5 +67,11 @@ export const hubPlan = new HubPlan();
 /** Replaces what the measurement under way asks of the hub; an empty one gives it back to the rig. */
 export async function setExperiment(experiment: Experiment): Promise<void> {
   useSession.setState({ experiment });
+  await hubPlan.apply();
+}
+
+/** Lets somebody lead for the time of a trial; null gives it back to the rig. */
+export async function setTrialLeader(trialLeader: string | null): Promise<void> {
+  useSession.setState({ trialLeader });
   await hubPlan.apply();
 }

@@ -59,7 +59,7 @@ export async function openRig(rig: Rig): Promise<void> {
   const kept = databaseNameOf(rig);
   keepIn(kept);
   await measure.keepIn(kept);
-  useSession.setState({ rig, experiment: {}, undo: [], redo: [], live: null });
+  useSession.setState({ rig, experiment: {}, trialLeader: null, undo: [], redo: [], live: null });
   const closed = 'The page was closed during this take.';
   for (const takeId of await markInterrupted(closed)) measure.analyze(takeId).catch(notAnalyzed);
   for (const takeId of await markClocksInterrupted(closed)) measure.analyzeClock(takeId).catch(notAnalyzed);

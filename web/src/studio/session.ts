@@ -17,6 +17,8 @@ export interface Experiment {
 interface SessionState {
   rig: Rig | null;
   experiment: Experiment;
+  /** The leader during a trial, instead of the rig’s order; null outside a trial. */
+  trialLeader: string | null;
   snapshot: HubSnapshot;
   /** Time of the snapshot, in ms of the window's clock. */
   snapshotAtMs: number;
@@ -58,6 +60,7 @@ const AT_REST: HubSnapshot = {
 export const useSession = create<SessionState>(() => ({
   rig: null,
   experiment: {},
+  trialLeader: null,
   snapshot: AT_REST,
   snapshotAtMs: 0,
   ribbon: [],

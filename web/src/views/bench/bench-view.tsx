@@ -2,6 +2,7 @@ import clsx from 'clsx';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { ask, useAsked } from '../../studio/asked';
+import { usePrompt } from '../../flow-effects/leader-hands';
 import { useTakeFlow } from '../../flow-effects/take-desk';
 import { Notice } from '../../parts/notice';
 import { useTake, useTakes } from '../../studio/use-takes';
@@ -22,6 +23,7 @@ import { RecordingPanel } from './recording-panel';
 import { TakePanel } from './take-panel';
 import { TakeProgressBar } from './take-progress';
 import { TakeResult } from './take-result';
+import { TrialPanel, TrialResult } from './trial-panel';
 
 const GROUPS = [
   {
@@ -50,11 +52,15 @@ const GROUPS = [
       { id: 'chase', text: 'How fast does timecode lock?' },
       { id: 'tempo', text: 'Does my gear follow tempo?' },
       { id: 'drift', text: 'Does my gear drift?' },
+      { id: 'trial', text: 'Who should lead?' },
     ],
   },
 ] as const;
 
 type QuestionId = (typeof GROUPS)[number]['questions'][number]['id'];
+
+/** They show results of their own. */
+type WithResults = 'clock' | 'link' | 'trial';
 
 /** Experiments whose result looks like a take’s. */
 const BY_BEATS: ReadonlySet<string> = new Set(['against', 'leaderSound']);
@@ -73,6 +79,7 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
   tempo: TempoPanel,
   drift: DriftPanel,
   link: LinkPanel,
+  trial: TrialPanel,
 };
 
 /** The question a take belongs to. */
@@ -86,6 +93,7 @@ export function BenchView() {
   const { takeId } = useParams();
   const takes = useTakes();
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
+  const prompt = usePrompt(({ prompt }) => prompt);
   const problem = useTakeFlow(({ flow }) => (flow.state === 'idle' ? flow.problem : null));
   const navigate = useNavigate();
   const older = useTake(takes.some(({ id }) => id === takeId) ? undefined : takeId);
@@ -143,6 +151,11 @@ export function BenchView() {
             <Notice>{problem}</Notice>
           </div>
         )}
+        {prompt !== null && (
+          <p role="status" className="mb-4 border border-ink px-4 py-2.5 text-lg font-bold">
+            {prompt}
+          </p>
+        )}
         {busy && (
           <div className="mb-4">
             <TakeProgressBar />
@@ -152,6 +165,8 @@ export function BenchView() {
           <ClockResults />
         ) : question === 'link' ? (
           <LinkResults />
+        ) : question === 'trial' ? (
+          <TrialResult />
         ) : !take ? (
           <NoTakesYet question={question} />
         ) : take.plan && !BY_BEATS.has(take.plan.question) ? (
@@ -180,7 +195,7 @@ function ClockResults() {
   );
 }
 
-const WHAT_IT_DOES: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
+const WHAT_IT_DOES: Record<Exclude<QuestionId, WithResults>, string> = {
   latency:
     'A take plays quarter notes, records the audio returns alongside the hub’s click, and shows how late each beat landed.',
   against:
@@ -201,7 +216,7 @@ const WHAT_IT_DOES: Record<Exclude<QuestionId, 'clock' | 'link'>, string> = {
   drift: 'A long take shows whether a follower drifts off the beat, in parts per million and in ms per song.',
 };
 
-function NoTakesYet({ question }: { question: Exclude<QuestionId, 'clock' | 'link'> }) {
+function NoTakesYet({ question }: { question: Exclude<QuestionId, WithResults> }) {
   return (
     <div className="max-w-prose text-soft">
       <h2 className="mb-2 text-lg font-bold text-ink">No takes yet</h2>

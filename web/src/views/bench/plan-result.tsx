@@ -159,9 +159,11 @@ function tempoRunText(name: string, { changes, missed }: TempoRunReport): string
   const unsettled = changes.filter(({ settledMs }) => settledMs === null).length;
   const lost = changes.reduce((sum, { ticksLost }) => sum + Math.abs(ticksLost), 0);
   return [
-    unsettled === 0
-      ? `${name} settles after all of ${count(changes.length, 'tempo change')}.`
-      : `${name} doesn’t settle after ${unsettled} of ${count(changes.length, 'tempo change')}.`,
+    unsettled > 0
+      ? `${name} doesn’t settle after ${unsettled} of ${count(changes.length, 'tempo change')}.`
+      : changes.length === 1
+        ? `${name} settles after the tempo change.`
+        : `${name} settles after all ${changes.length} tempo changes.`,
     lost > 0 && `It ends up about ${count(lost, 'clock tick')} off: stop and start it to line it up again.`,
     missed > 0 && `Beats not heard: ${missed}.`,
   ]
@@ -256,7 +258,7 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
 /** Each change of tempo, in order. */
 function TempoChanges({ report: { changes } }: { report: TempoRunReport }) {
   return (
-    <table className="max-w-prose text-sm">
+    <table className="w-fit text-sm whitespace-nowrap">
       <caption className="sr-only">Tempo changes</caption>
       <thead className="text-left text-xs text-soft">
         <tr>

@@ -24,6 +24,8 @@ export function StartsPanel() {
   const [starts, setStarts] = useState(8);
   const [bar, setBar] = useState(TOP);
   const { busy, run } = useRun();
+  const leaderId = useSession(({ snapshot }) => snapshot.leader);
+  const leader = rig?.gear.find(({ id }) => id === leaderId);
   const followers = (rig?.gear ?? []).filter(
     ({ syncsTo, portId, returnChannel }) => syncsTo === 'clock' && portId !== null && returnChannel !== null,
   );
@@ -38,7 +40,10 @@ export function StartsPanel() {
   const fromBeat = factsOf(rig.song, rig.bpm).meter.beatAt({ bar, beat: 1, ticks: 0 });
   return (
     <div className="flex flex-col gap-4">
-      <p className="text-sm">Devices should play quarter notes with a sharp attack.</p>
+      <p className="text-sm">
+        Devices should play quarter notes with a sharp attack.
+        {leader !== undefined && ` ${leader.name} leads: you are asked to start and stop it.`}
+      </p>
       <Choice
         label="Followers"
         value={gear.length > 0 ? chosen : ALL}
@@ -48,15 +53,17 @@ export function StartsPanel() {
         ]}
         onChange={setChosen}
       />
-      <Choice
-        label="Start at"
-        value={bar}
-        options={[
-          [TOP, 'Start of the song'],
-          [LATER, `Bar ${LATER}, after a locate`],
-        ]}
-        onChange={setBar}
-      />
+      {leader === undefined && (
+        <Choice
+          label="Start at"
+          value={bar}
+          options={[
+            [TOP, 'Start of the song'],
+            [LATER, `Bar ${LATER}, after a locate`],
+          ]}
+          onChange={setBar}
+        />
+      )}
       <Choice
         label="Number of starts"
         value={starts}

@@ -1,12 +1,16 @@
 import { compareLeaders, HUB_ID, type Candidate } from '@metronomo/core';
 import { ChevronDown, ChevronUp, X } from 'lucide-react';
+import { useMemo } from 'react';
 import { Link } from 'react-router';
 import { ask } from '../../studio/asked';
 import { changeRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { OffsetField } from '../../parts/offset-field';
+import { measuredText } from '../../parts/leader-words';
 import { offsetText } from '../../parts/words';
+import type { LeaderFigures } from '../../store/leader-figures';
+import { useLeaderFigures } from '../../studio/leader-candidates';
 import type { Gear, Rig } from '../../store/records';
 import { planOf, withSyncOffset } from '../../store/rig-plan';
 
@@ -14,7 +18,8 @@ const FREEWHEELS_MS = [250, 500, 1000, 2000, 5000];
 
 /** The leader and the reasons, who takes over when sync is lost, and what each device syncs to. */
 export function LeaderPanel({ rig }: { rig: Rig }) {
-  const candidates = compareLeaders(planOf(rig));
+  const candidates = useMemo(() => compareLeaders(planOf(rig)), [rig]);
+  const figures = useLeaderFigures(useMemo(() => candidates.map(({ gearId }) => gearId), [candidates]));
   const [leader = HUB_ID] = rig.leaders;
   const current = candidates.find(({ gearId }) => gearId === leader);
   const others = candidates.filter((one) => one !== current);
@@ -23,7 +28,7 @@ export function LeaderPanel({ rig }: { rig: Rig }) {
   return (
     <section aria-label="Leader">
       <h2 className="mb-3 text-lg font-bold">Leader</h2>
-      {current && <CandidateRow one={current} isLeader nameOf={nameOf} />}
+      {current && <CandidateRow one={current} isLeader figures={figures} nameOf={nameOf} />}
       {(leader !== HUB_ID || rig.leaders.length > 1) && <Following rig={rig} />}
       <FallbackOrder leaders={rig.leaders} candidates={candidates} nameOf={nameOf} />
       {others.length > 0 && (
@@ -32,12 +37,17 @@ export function LeaderPanel({ rig }: { rig: Rig }) {
           <ul>
             {others.map((one) => (
               <li key={one.gearId}>
-                <CandidateRow one={one} isRecommended={one === best} nameOf={nameOf} />
+                <CandidateRow one={one} isRecommended={one === best} figures={figures} nameOf={nameOf} />
               </li>
             ))}
           </ul>
         </section>
       )}
+      <p className="mt-3 text-sm">
+        <Link to="/bench" className="underline underline-offset-2" onClick={() => ask('trial')}>
+          Compare leaders by measurement →
+        </Link>
+      </p>
       <SyncByDevice gear={rig.gear.filter(({ id }) => id !== leader)} />
     </section>
   );
@@ -47,13 +57,17 @@ function CandidateRow({
   one,
   isLeader = false,
   isRecommended = false,
+  figures,
   nameOf,
 }: {
   one: Candidate;
+  figures: LeaderFigures[];
   isLeader?: boolean;
   isRecommended?: boolean;
   nameOf: (id: string) => string;
 }) {
+  const own = figures.find(({ id }) => id === one.gearId);
+  const measured = own ? measuredText(own) : null;
   return (
     <div className="ruled-t py-2.5">
       <div className="flex items-center justify-between gap-2">
@@ -73,6 +87,7 @@ function CandidateRow({
         )}
       </div>
       <p className="mt-0.5 text-sm text-soft">{reasons(one, nameOf)}</p>
+      {measured !== null && <p className="mt-0.5 text-sm text-soft">{measured}</p>}
     </div>
   );
 }

@@ -47,7 +47,7 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
               <span className="sr-only">Recent landings</span>
               <BeatLineRule domain={domain} unit="ms" />
             </th>
-            <th className="w-16 pr-2 text-right font-normal whitespace-nowrap">Late, ms</th>
+            <th className="w-20 pr-2 text-right font-normal whitespace-nowrap">Late, ms</th>
             <th className="w-22 text-right font-normal max-sm:hidden">Offset, ms</th>
             <th className="w-16 text-right font-normal max-xl:hidden">Tempo</th>
             <th className="w-16 text-right font-normal max-xl:hidden">Position</th>
@@ -156,7 +156,7 @@ const Row = memo(function Row({
         )}
         {midi && (
           <span
-            className={clsx('block text-xs', midi.ink === 'clock' ? 'text-clock' : 'text-timecode')}
+            className={clsx('block text-xs whitespace-nowrap', midi.ink === 'clock' ? 'text-clock' : 'text-timecode')}
             title="Returning MIDI, not sound"
           >
             MIDI {signed(midi.lateMs)}

@@ -1,4 +1,4 @@
-import { HUB_ID, type Apart, type SourceSnapshot } from '@metronomo/core';
+import { HUB_ID, TICKS_PER_BEAT, type Apart, type SourceSnapshot } from '@metronomo/core';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { hub } from '../../studio/workers';
@@ -8,6 +8,9 @@ import { StateMark } from '../../parts/state-mark';
 import type { Rig } from '../../store/records';
 import { latenessText } from '../../parts/words';
 import { count, decimal } from '../../words/numbers';
+
+/** The longest frame there is, at 24 fps. */
+const FRAME_MS = 1000 / 24;
 
 /** Sync arriving from every possible leader and, in the demo, the controls of the stand-in that can lead. */
 export function IncomingSyncPanel({ rig }: { rig: Rig }) {
@@ -109,13 +112,15 @@ function apartText({ lateMs, ci95Ms, counted }: Apart & { kind: 'rolling' }, bpm
   return `${position}${latenessText(restMs)} ${within}${counted ? '' : ', or whole ticks more,'}`;
 }
 
+/** A device goes on at its next whole tick, and its timecode ends at the last whole quarter frame. */
 function standsText(apart: Apart & { kind: 'stopped' }): string {
-  const [ahead, words] =
-    'beats' in apart
-      ? [apart.beats, `${decimal(Math.abs(apart.beats), 2)} beats`]
-      : [apart.ms, `${decimal(Math.abs(apart.ms) / 1000, 2)} s`];
-  if (words.startsWith('0.00')) return 'same position';
-  return `${words} ${ahead > 0 ? 'ahead' : 'behind'}`;
+  const byClock = 'beats' in apart;
+  const ahead = byClock ? apart.beats : apart.ms;
+  const rounded = byClock ? Math.floor(apart.beats * TICKS_PER_BEAT + 0.01) : Math.trunc(apart.ms / FRAME_MS);
+  if (rounded === 0) return 'same position';
+  const [beats, ticks] = [Math.trunc(Math.abs(rounded) / TICKS_PER_BEAT), Math.abs(rounded) % TICKS_PER_BEAT];
+  const inBeats = [beats > 0 && count(beats, 'beat'), ticks > 0 && count(ticks, 'tick')].filter(Boolean).join(' ');
+  return `${byClock ? inBeats : `${decimal(Math.abs(ahead) / 1000, 2)} s`} ${ahead > 0 ? 'ahead' : 'behind'}`;
 }
 
 /** Many devices send clock only while playing. */
