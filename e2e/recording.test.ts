@@ -63,6 +63,20 @@ test('click and device on two channels: the latency of every beat', async () => 
   expect(Math.abs(take!.lines[0]!.report.medianMs - 14.25)).toBeLessThan(0.1);
 });
 
+test('a program that chases another, started four times: where it lands, and where each stops', async () => {
+  const runs = [400, 6900, 13_200, 19_700].map((ms) => every(500, 8, ms));
+  const lands = [21, 23, 22, 24.5];
+  const chased = runs.flatMap((beats, i) => beats.slice(0, i === 2 ? 7 : 8).map((ms) => ms + lands[i]!));
+  await drop(saveWav(join(folder, 'chase.wav'), [bursts(runs.flat(), 26), bursts(chased, 26)]));
+  await page.sees('26.0 s at 48 kHz, 2 channels');
+  await page.driver.findElement(By.xpath('//option[contains(., "several starts")]')).click();
+  await page.press('Measure');
+  await page.sees(/Lands 22\.5 ms late against Leader, ranging from \+21\.0 to \+24\.5 ms/);
+  await page.sees(/Parts recorded in separate passes won’t line up \(±1\.[78] ms\)/);
+  await page.sees('−1 to 0 beats from the leader');
+  await page.driver.findElement(By.xpath('//option[contains(., "Click on another channel")]')).click();
+});
+
 test('Measure pressed while another file is being read measures the new file under its own name', async () => {
   const clicks = every(500, 100, 300);
   const long = saveWav(join(folder, 'long.wav'), [

@@ -29,6 +29,7 @@ export { cutClicks, type Click } from './measure/take-out-click';
 export * from './measure/deviations';
 export { measureClock, readClock, type ClockMeasurement, type ClockReport } from './measure/measure-clock';
 export * from './measure/measure-chase';
+export { startsBySound } from './measure/starts-by-sound';
 export { measureTempoRun, type TempoChange, type TempoRunReport } from './measure/measure-tempo-run';
 export { measureFollowing, type FollowingReport } from './measure/measure-following';
 export { driftOf, measureDrift, type DriftReport } from './measure/measure-drift';

@@ -80,6 +80,9 @@ export interface HeardOn {
   channel: number;
 }
 
+/** What is asked of them: how late they are, or how they start and stop. */
+export type AgainstWhat = 'lateness' | 'starts';
+
 /**
  * Followers against the sound of whatever leads. The hub neither plays nor sends for it: it only listens, while the
  * musician plays.
@@ -87,7 +90,7 @@ export interface HeardOn {
 export async function runAgainst(
   leader: HeardOn,
   followers: readonly HeardOn[],
-  seconds: number,
+  { seconds, asked }: { seconds: number; asked: AgainstWhat },
 ): Promise<Take | null> {
   const rig = rigInUse();
   const recorder = new Recorder();
@@ -104,7 +107,8 @@ export async function runAgainst(
     },
     start: () => undefined,
     capture: () => {
-      const plan = { question: 'against', leader: leader.name, leaderId: leader.gear?.id ?? null } as const;
+      const question = asked === 'starts' ? 'startsBySound' : 'against';
+      const plan = { question, leader: leader.name, leaderId: leader.gear?.id ?? null } as const;
       const { bpm } = useSession.getState().snapshot;
       const bare = newTake(rig, [], { bpm, plan, beats: { clickChannel: leader.channel } });
       const lines = followers.map(({ gear, name, channel }) => ({

@@ -142,7 +142,7 @@ export function newTake(rig: Rig, gear: readonly Gear[], facts: TakeFacts): Take
     inputSource: rig.input.sourceId,
     beats,
     ...(plan && { plan }),
-    ...(plan?.question !== 'against' && { ledBy: snapshot.leader }),
+    ...(plan?.question !== 'against' && plan?.question !== 'startsBySound' && { ledBy: snapshot.leader }),
     conditions: { version: __APP_VERSION__, bufferMs: audioBufferMs() },
     lines: gear.map(({ id, name, returnChannel, offsetMs, portId, offset }) => ({
       gearId: id,

@@ -12,6 +12,7 @@ import {
   measureTempoRun,
   RecordingError,
   reportLatency,
+  startsBySound,
   TempoMap,
   type BeatReference,
   type Click,
@@ -87,7 +88,8 @@ async function analyzeLine(
 
 /** Where another device leads, its sound takes the place of the click. */
 function problemText(error: Error, plan: TakePlan | undefined): string {
-  if (plan?.question !== 'against' || !(error instanceof RecordingError)) return error.message;
+  if ((plan?.question !== 'against' && plan?.question !== 'startsBySound') || !(error instanceof RecordingError))
+    return error.message;
   switch (error.problem) {
     case 'silentReference':
       return `The input of ${plan.leader} is silent. Start it, and check its cable, input and level.`;
@@ -118,6 +120,11 @@ async function measureLine(
     case 'chase':
     case 'starts':
       return startsOf(plan, await played(), await heard());
+    case 'startsBySound': {
+      const [pulsesMs, onsetsMs] = [await played(), await heard()];
+      const report = startsBySound({ pulsesMs, onsetsMs });
+      return { report: null, landings: [], pulsesMs, onsetsMs, result: { question: 'starts', report } };
+    }
     case 'tempo':
       return followingOf(plan, await played(), await heard());
     case 'tempoRun':

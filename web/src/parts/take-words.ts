@@ -25,6 +25,7 @@ export function takeText({ plan, proof, source }: Take): string {
     case 'chase':
       return 'Timecode chase';
     case 'starts':
+    case 'startsBySound':
       return 'Repeated starts';
     case 'tempo':
       return 'Tempo change';

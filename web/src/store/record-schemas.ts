@@ -228,6 +228,7 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
     case 'drift':
       return fields({ question: string() });
     case 'against':
+    case 'startsBySound':
       return fields({ question: string(), leader: text(60), leaderId: string().max(64).defined().nullable() });
     case 'leaderSound':
       return fields({ question: string(), leader: text(60), leaderId: string().max(64), syncOffsetMs: finite() });
@@ -281,6 +282,7 @@ export const takeSchema = fields({
       'loop',
       'chase',
       'starts',
+      'startsBySound',
       'tempo',
       'tempoRun',
       'drift',

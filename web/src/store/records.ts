@@ -154,6 +154,8 @@ export type TakePlan =
   | { question: 'calibration' }
   /** Against the sound of whatever leads, on an input of its own; `leaderId` if it is in the rig. */
   | { question: 'against'; leader: string; leaderId: string | null }
+  /** Repeated starts of the leader, by the pauses in its sound. */
+  | { question: 'startsBySound'; leader: string; leaderId: string | null }
   /** The leader’s sound against its own sync; `syncOffsetMs` in force at the time. */
   | { question: 'leaderSound'; leader: string; leaderId: string; syncOffsetMs: number }
   /** Clock, notes and timecode that come back on an input port, against the hub: times of the window's clock. */

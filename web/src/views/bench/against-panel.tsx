@@ -1,13 +1,17 @@
 import { useState } from 'react';
-import { runAgainst, type HeardOn } from '../../flow-effects/experiments';
+import { runAgainst, type AgainstWhat, type HeardOn } from '../../flow-effects/experiments';
 import type { Gear } from '../../store/records';
 import { Button } from '../../parts/button';
 import { useSession } from '../../studio/session';
 import { count } from '../../words/numbers';
 import { Choice, useRun } from './experiment-panels';
 
-const SECONDS = [10, 20, 60];
+const SECONDS = [10, 20, 60, 180];
 const ALL = 'all';
+const WHAT: readonly (readonly [AgainstWhat, string])[] = [
+  ['lateness', 'Lateness'],
+  ['starts', 'Starts and stops'],
+];
 
 /** Followers against the sound of the device that leads. */
 export function AgainstPanel() {
@@ -16,6 +20,7 @@ export function AgainstPanel() {
   const leaders = useSession(({ rig }) => rig?.leaders);
   const [leaderKey, setLeaderKey] = useState<string | null>(null);
   const [followerKey, setFollowerKey] = useState<string | null>(null);
+  const [asked, setAsked] = useState<AgainstWhat>('lateness');
   const [seconds, setSeconds] = useState(20);
   const { busy, run } = useRun();
   if (!rig || !input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
@@ -33,8 +38,12 @@ export function AgainstPanel() {
   const chosen = follower === ALL ? withReturn : others.filter(({ key }) => key === follower);
   return (
     <div className="flex flex-col gap-4">
+      <Choice label="Measure" value={asked} options={WHAT} onChange={setAsked} />
       <p className="text-sm">
-        Press play on the leader, then record. All devices should play quarter notes with a sharp attack.
+        {asked === 'lateness'
+          ? 'Press play on the leader, then record.'
+          : 'Record, then start and stop the leader several times: a few bars each, with pauses of at least two seconds.'}{' '}
+        All devices should play quarter notes with a sharp attack.
       </p>
       <Choice
         label="Leader’s sound"
@@ -52,7 +61,7 @@ export function AgainstPanel() {
       <Button
         tone="strong"
         disabled={busy || chosen.length === 0}
-        onClick={() => run(() => runAgainst(leader, chosen, seconds))}
+        onClick={() => run(() => runAgainst(leader, chosen, { seconds, asked }))}
       >
         Record
       </Button>

@@ -85,6 +85,7 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
 /** The question a take belongs to. */
 function questionOf({ plan, source }: Take): QuestionId {
   if (plan?.question === 'tempoRun') return 'tempo';
+  if (plan?.question === 'startsBySound') return source === 'recording' ? 'recording' : 'against';
   return plan?.question ?? (source === 'recording' ? 'recording' : 'latency');
 }
 

@@ -51,6 +51,7 @@ const TITLES = {
   loop: 'Round trip over MIDI',
   chase: 'Timecode lock',
   starts: 'Starts',
+  startsBySound: 'Starts',
   tempo: 'Tempo response',
   tempoRun: 'Tempo response',
   drift: 'Drift',
@@ -81,7 +82,7 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
     case 'chase':
       return <p className="max-w-prose">{chaseText(line.name, result.report, limits)}</p>;
     case 'starts':
-      return <p className="max-w-prose">{startsText(line.name, result.report, limits)}</p>;
+      return <p className="max-w-prose">{startsText(line.name, result.report, limits, take.plan)}</p>;
     case 'tempo':
       return (
         <p className="max-w-prose">
@@ -126,26 +127,27 @@ function chaseText(name: string, report: ChaseReport, { tightMs, playingMs, cues
   return `Locks in ${decimal(lockMs.median / 1000, 1)} s, ${decimal(lockMs.worst / 1000, 1)} s at worst. Lands ${latenessText(landsMs.median)}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.${missing} ${FITNESS[fit]}`;
 }
 
-function startsText(name: string, report: ChaseReport, { tightMs }: Limits): string {
+function startsText(name: string, report: ChaseReport, { tightMs }: Limits, plan: Take['plan']): string {
   const { landsMs, failed, starts } = report;
   if (!landsMs) return `${name} never started. Check that it receives clock and start, and is set to external sync.`;
+  const against = plan?.question === 'startsBySound' ? ` against ${plan.leader}` : '';
   const wrong = wrongStarts(starts).map(
     ({ start, later }) =>
       ` Start ${start + 1} began ${count(Math.abs(later), 'beat')} ${later > 0 ? 'later' : 'earlier'} than the others.`,
   );
   const missing = failed > 0 ? ` ${failed} of ${count(starts.length, 'start')} failed.` : '';
-  const range = `Lands ${latenessText(landsMs.median)}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.`;
+  const range = `Lands ${latenessText(landsMs.median)}${against}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.`;
   const linesUp = landsMs.spread <= tightMs && failed === 0 && wrong.length === 0 ? 'will' : 'won’t';
   return `${range}${missing}${wrong.join('')} Parts recorded in separate passes ${linesUp} line up (±${decimal(landsMs.spread / 2, 1)} ms).`;
 }
 
-function stopsText(clicks: number[]): string {
+function stopsText(clicks: number[], whom: 'hub' | 'leader'): string {
   if (clicks.length === 0) return '—';
   const [least, most] = [Math.min(...clicks), Math.max(...clicks)];
-  if (least === 0 && most === 0) return 'same as the hub';
+  if (least === 0 && most === 0) return `same as the ${whom}`;
   return least === most
-    ? `${signed(least, 0)} ${plural(Math.abs(least), 'beat')} from the hub`
-    : `${signed(least, 0)} to ${signed(most, 0)} beats from the hub`;
+    ? `${signed(least, 0)} ${plural(Math.abs(least), 'beat')} from the ${whom}`
+    : `${signed(least, 0)} to ${signed(most, 0)} beats from the ${whom}`;
 }
 
 function followingText(when: string, { settledMs, strayMs }: FollowingReport): string {
@@ -203,7 +205,7 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
           lockMs ? `${decimal(lockMs.median / 1000, 2)} s` : '—',
         ],
         ['Starts, failed', `${starts.length}, ${failed}`],
-        ['Position after stop', stopsText(stood)],
+        ['Position after stop', stopsText(stood, take.plan?.question === 'startsBySound' ? 'leader' : 'hub')],
       ];
     }
     case 'tempo': {

@@ -17,7 +17,7 @@ export interface OpenFile extends FileSummary {
   opened: number;
 }
 
-type Reference = 'click' | 'tempo' | 'song' | 'midi';
+type Reference = 'click' | 'starts' | 'tempo' | 'song' | 'midi';
 
 interface MidiSong {
   name: string;
@@ -44,9 +44,11 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
   const [busy, setBusy] = useState(false);
   const bpm = Number(tempo.replace(',', '.'));
   const firstBeatMs = Number(firstBeat.replace(',', '.'));
+  const byClick = by === 'click' || by === 'starts';
   const song = by === 'midi' ? midi?.sections : rig?.song.sections;
   const fits = {
     click: clickChannel !== gearChannel,
+    starts: clickChannel !== gearChannel,
     tempo: bpm >= SLOWEST_BPM && bpm <= FASTEST_BPM && Number.isFinite(firstBeatMs),
     song: Number.isFinite(firstBeatMs) && Number(firstBar) >= 1,
     midi: midi !== null && Number.isFinite(firstBeatMs) && Number(firstBar) >= 1,
@@ -54,7 +56,7 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
 
   /** @throws RangeError if the song doesn't reach the recording's first bar. */
   const beatsOf = (): TakeBeats => {
-    if (by === 'click') return { clickChannel };
+    if (byClick) return { clickChannel };
     if (by === 'tempo') return { bpm, firstBeatMs };
     const place = { firstBar: Math.floor(Number(firstBar)), firstBeatMs, lengthMs: 1000 * file.seconds };
     const { beatsMs, sections } = songBeats(song ?? [], place);
@@ -72,7 +74,7 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
         rigId: rig.id,
         startedAt: Date.now(),
         source: 'recording',
-        kind: 'recording',
+        kind: by === 'starts' ? 'startsBySound' : 'recording',
         gearIds: gear ? [gear.id] : [],
         proof: false,
         status: 'done',
@@ -82,6 +84,7 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
         drive: null,
         input: file.name.slice(0, 120),
         beats: beatsOf(),
+        ...(by === 'starts' && { plan: { question: 'startsBySound', leader: 'Leader', leaderId: null } }),
         ...(gear && playedBy !== 'hub' && { playedBy }),
         lines: [
           {
@@ -154,6 +157,9 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
             <option value="click" disabled={!two}>
               Click on another channel
             </option>
+            <option value="starts" disabled={!two}>
+              Leader, several starts
+            </option>
             <option value="tempo">Fixed tempo</option>
             <option value="song" disabled={!rig?.song.sections.length}>
               The rig’s song
@@ -162,9 +168,16 @@ export function RecordingForm({ file, onProblem }: { file: OpenFile; onProblem: 
           </Select>
         )}
       </Field>
-      {by === 'click' && <ChannelSelect label="Click" file={file} value={clickChannel} onChange={setClickChannel} />}
+      {byClick && (
+        <ChannelSelect
+          label={by === 'click' ? 'Click' : 'Leader'}
+          file={file}
+          value={clickChannel}
+          onChange={setClickChannel}
+        />
+      )}
       {by === 'midi' && <MidiFile song={midi} onSong={setMidi} onProblem={onProblem} />}
-      {by !== 'click' && (
+      {!byClick && (
         <div className="grid grid-cols-2 gap-3">
           {by === 'tempo' ? (
             <NumberField label="Tempo, BPM" value={tempo} onChange={setTempo} />

@@ -9,6 +9,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   recording: 'Recording',
   chase: 'Chase',
   starts: 'Starts',
+  startsBySound: 'Starts by sound',
   tempo: 'Tempo change',
   tempoRun: 'Tempo map',
   drift: 'Drift',

@@ -21,6 +21,7 @@ const COMPARED: ReadonlySet<EntryKind> = new Set<EntryKind>([
   'recording',
   'chase',
   'starts',
+  'startsBySound',
   'tempo',
   'tempoRun',
   'drift',
