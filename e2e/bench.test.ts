@@ -105,6 +105,25 @@ test('one at a time on a shared input: each device alone in its turn, and all of
   await option('All, separate inputs');
 }, 120_000);
 
+test('eleven arrow presses move the onset by 1.1 ms; undo takes it back, and says so', async () => {
+  const cursor = () => page.driver.findElement(By.css('[role=slider][aria-label^="Onset of beat"]'));
+  const late = async () =>
+    ((await newest()).lines[0] as StoredTake['lines'][number] & { landings: { lateMs: number }[] }).landings[0]!.lateMs;
+  const before = await late();
+  await cursor().sendKeys(...Array.from({ length: 11 }, () => Key.ARROW_RIGHT));
+  // At once, before the take is computed again.
+  expect(Number(await cursor().getAttribute('aria-valuenow'))).toBeCloseTo(before + 1.1, 3);
+  await page.driver.wait(async () => Math.abs((await late()) - before - 1.1) < 1e-6, 20_000, 'it was not stored');
+  await cursor().sendKeys(Key.chord(Key.CONTROL, 'z'));
+  await page.sees(/Undone: correction of beat \d+, /);
+  await page.driver.wait(async () => Math.abs((await late()) - before) < 1e-9, 20_000, 'it was not taken back');
+  await page.driver.wait(
+    async () => Math.abs(Number(await cursor().getAttribute('aria-valuenow')) - before) < 1e-3,
+    20_000,
+    'the cursor stays',
+  );
+});
+
 test('an onset is moved and excluded by hand, and restored', async () => {
   const cursor = () => page.driver.findElement(By.css('[role=slider][aria-label^="Onset of beat"]'));
   const first = async () =>
@@ -222,5 +241,18 @@ test('the leader’s sound against its own clock; one press moves everyone onto 
   await page.driver.wait(async () => (await newest('leaderSound')).lines[0]!.report, 60_000, 'not measured');
   expect(Math.abs((await newest('leaderSound')).lines[0]!.report!.medianMs)).toBeLessThan(0.5);
 }, 180_000);
+
+test('the questions are one tab stop, with arrow keys between them', async () => {
+  await ask('How late is my gear?');
+  const focused = () => page.driver.switchTo().activeElement();
+  await (await focused()).sendKeys(Key.ARROW_DOWN);
+  expect(await (await focused()).getText()).toBe('How far behind the leader?');
+  await page.sees('Metronomo only listens');
+  await (await focused()).sendKeys(Key.END);
+  expect(await (await focused()).getText()).toBe('Who should lead?');
+  await (await focused()).sendKeys(Key.ARROW_DOWN);
+  expect(await (await focused()).getText()).toBe('How late is my gear?');
+  expect(await page.driver.findElements(By.css('[role=tablist][aria-label=Questions] [tabindex="0"]'))).toHaveLength(1);
+});
 
 test('no console errors', async () => expect(await page.complaints()).toEqual([]));

@@ -47,6 +47,34 @@ describe('the demo at work', () => {
     await page.sees(/playing/);
   };
 
+  test('space and Home belong to what has focus; single-key shortcuts can be switched off', async () => {
+    const body = () => page.driver.findElement(By.css('body'));
+    const focused = () => page.driver.switchTo().activeElement();
+    expect(await page.driver.getTitle()).toBe('Run · Metronomo');
+    await page.press('Drift');
+    await (await focused()).sendKeys(Key.SPACE);
+    // The tab has focus: nothing plays.
+    await page.driver.executeScript('document.activeElement.blur()');
+    await page.sees('stopped');
+    await body().sendKeys(Key.SPACE);
+    await page.sees('playing');
+    await body().sendKeys(Key.SPACE);
+    await page.sees('stopped');
+    await body().sendKeys('?');
+    await page.sees('Shortcuts and theme');
+    const setting = () => page.driver.findElement(By.xpath('//label[contains(., "Single-key shortcuts")]/input'));
+    await setting().click();
+    await page.driver.executeScript('document.activeElement.blur()');
+    await body().sendKeys('1');
+    expect(await page.driver.getTitle()).toBe('Run · Metronomo');
+    await setting().click();
+    await page.driver.executeScript('document.activeElement.blur()');
+    await body().sendKeys('1');
+    await until(page, async () => (await page.driver.getTitle()) === 'Rig · Metronomo', 'the shortcut is still off');
+    await body().sendKeys('2');
+    await page.press('Close');
+  });
+
   test('locating by bar and by timecode while stopped', async () => {
     await type(page, 'Position', '9.3');
     await until(page, async () => (await valueOf(page, 'Position')) === '9.3.00', 'it did not go to bar 9, beat 3');

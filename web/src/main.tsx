@@ -17,6 +17,8 @@ import { stayAwake } from './studio/stay-awake';
 import { deleteLeftovers } from './store/own-data';
 import { StartFailed } from './app/start-failed';
 
+const IDLE_WITHIN_MS = 5000;
+
 applySheet();
 const root = createRoot(document.getElementById('root') as HTMLElement);
 
@@ -28,7 +30,7 @@ async function start({ take = false } = {}): Promise<void> {
     return;
   }
   try {
-    await Promise.all([startStudio(), loadFilesWorker()]);
+    await startStudio();
     watchDrift();
     watchHistory();
     watchStorage();
@@ -39,10 +41,19 @@ async function start({ take = false } = {}): Promise<void> {
         <App />
       </StrictMode>,
     );
-    preloadViews();
+    whenIdle(() => {
+      preloadViews();
+      void loadFilesWorker();
+    });
   } catch (error) {
     root.render(<StartFailed error={error} />);
   }
+}
+
+/** What the first picture can do without has time until the page is idle. */
+function whenIdle(load: () => void): void {
+  if ('requestIdleCallback' in window) window.requestIdleCallback(load, { timeout: IDLE_WITHIN_MS });
+  else setTimeout(load, IDLE_WITHIN_MS);
 }
 
 /** Another tab took over: stop here; taking back needs a reload. */

@@ -1,24 +1,19 @@
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
-import { AlignView } from '../views/align/align-view';
-import { RunView } from '../views/run/run-view';
-import { lazyView } from './lazy-view';
+import { drift, RunView } from '../views/run/run-view';
+import { lazyView } from '../parts/lazy-view';
+import { messages } from './ribbon';
 import { Shell } from './shell';
 import { ViewFailed } from './view-failed';
 
-const PRELOAD_WITHIN_MS = 5000;
-
 const rig = lazyView(() => import('../views/rig/rig-view').then(({ RigView }) => RigView));
+const align = lazyView(() => import('../views/align/align-view').then(({ AlignView }) => AlignView));
 const bench = lazyView(() => import('../views/bench/bench-view').then(({ BenchView }) => BenchView));
 const logbook = lazyView(() => import('../views/logbook/logbook-view').then(({ LogbookView }) => LogbookView));
 
-/** Loads all views, so that they open without a server, too. Not while the page starts: it has better to do. */
+/** Loads all views, so that they open without a server, too. */
 export function preloadViews(): void {
-  const load = () => {
-    // Without a server this fails without harm; opening the view tries again and shows the error.
-    for (const { preload } of [bench, rig, logbook]) void preload();
-  };
-  if ('requestIdleCallback' in window) window.requestIdleCallback(load, { timeout: PRELOAD_WITHIN_MS });
-  else setTimeout(load, PRELOAD_WITHIN_MS);
+  // Without a server this fails without harm; opening the view tries again and shows the error.
+  for (const { preload } of [bench, rig, align, logbook, drift, messages]) void preload();
 }
 
 const router = createBrowserRouter([
@@ -32,7 +27,7 @@ const router = createBrowserRouter([
           { path: '/rig', element: <rig.View /> },
           { path: '/run', element: <RunView /> },
           { path: '/bench/:takeId?', element: <bench.View /> },
-          { path: '/align', element: <AlignView /> },
+          { path: '/align', element: <align.View /> },
           { path: '/logbook/:panel?', element: <logbook.View /> },
           { path: '*', element: <Navigate to="/run" replace /> },
         ],

@@ -1,11 +1,13 @@
 import { ChevronDown, ChevronUp } from 'lucide-react';
-import { useState } from 'react';
+import { Suspense, useState } from 'react';
 import { useSession } from '../studio/session';
 import { midiWords } from '../parts/midi-words';
 import { usePortNames } from '../studio/use-port-names';
 import { MESSAGE_INKS } from './message-inks';
-import { RibbonPanel } from './ribbon-panel';
+import { lazyView } from '../parts/lazy-view';
 import { count } from '../words/numbers';
+
+export const messages = lazyView(() => import('./ribbon-panel').then(({ RibbonPanel }) => RibbonPanel));
 
 /** The last messages in and out: one line, or expanded to a list; never blocks the clock. */
 export function Ribbon() {
@@ -14,7 +16,11 @@ export function Ribbon() {
   const nameOf = usePortNames();
   return (
     <footer className="shrink-0 border-t border-rule print:hidden">
-      {open && <RibbonPanel />}
+      {open && (
+        <Suspense>
+          <messages.View />
+        </Suspense>
+      )}
       <div className="flex h-8 items-center gap-6 overflow-hidden px-4 text-xs">
         <button
           type="button"

@@ -1,4 +1,4 @@
-import { Suspense } from 'react';
+import { Suspense, useEffect } from 'react';
 import { Toast } from 'radix-ui';
 import { Outlet, useLocation } from 'react-router';
 import { KeepSessions } from './keep-sessions';
@@ -19,14 +19,28 @@ export function Shell() {
   const { pathname } = useLocation();
   const engineProblem = useSession(({ engineProblem }) => engineProblem);
   const view = VIEWS.find(({ path }) => pathname.startsWith(path));
+  useEffect(() => {
+    document.title = view ? `${view.name} · Metronomo` : 'Metronomo';
+  }, [view]);
   return (
     <Toast.Provider swipeDirection="right" label="Notification">
+      <a
+        href="#view"
+        className="sr-only border border-ink bg-raised px-3 py-2 focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:z-20"
+        onClick={(event) => {
+          // Not by the address, which belongs to the router.
+          event.preventDefault();
+          document.getElementById('view')?.focus();
+        }}
+      >
+        Skip to {view?.name ?? 'the view'}
+      </a>
       <div className="flex h-dvh flex-col overflow-hidden print:block print:h-auto print:overflow-visible">
         <TopStrip />
         <Steps />
         <Hints />
         {engineProblem && <Notice>{engineProblem}</Notice>}
-        <main className="min-h-0 flex-1 overflow-auto print:overflow-visible">
+        <main id="view" tabIndex={-1} className="min-h-0 flex-1 overflow-auto print:overflow-visible">
           <h1 className="sr-only">{view?.name ?? 'Metronomo'}</h1>
           {/* Around all views: one that loads leaves the one before in place. */}
           <Suspense>

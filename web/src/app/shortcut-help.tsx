@@ -1,6 +1,7 @@
 import { Dialog } from 'radix-ui';
 import useSWR from 'swr';
 import { Button } from '../parts/button';
+import { setSingleKeys, useSingleKeys } from '../parts/keys-in-use';
 import { applySheet, chosenSheet, type SheetChoice } from './sheet';
 import { Field, Select } from '../parts/field';
 
@@ -17,6 +18,7 @@ const KEYS = [
 
 /** Shortcuts and theme; not modal, because playback may be running. */
 export function ShortcutHelp({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
+  const singleKeys = useSingleKeys(({ on }) => on);
   const { data: status } = useSWR<ServerStatus>(open ? '/api/status' : null, readJson);
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange} modal={false}>
@@ -33,6 +35,15 @@ export function ShortcutHelp({ open, onOpenChange }: { open: boolean; onOpenChan
             </div>
           ))}
         </dl>
+        <label className="mb-4 flex items-center gap-2 text-sm">
+          <input
+            type="checkbox"
+            className="size-4 accent-[var(--ink)]"
+            checked={singleKeys}
+            onChange={({ target }) => setSingleKeys(target.checked)}
+          />
+          Single-key shortcuts: T, M, 1 to 5, ? and 0 + −
+        </label>
         <Field label="Theme">
           {(id) => (
             <Select

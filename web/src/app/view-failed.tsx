@@ -2,7 +2,7 @@ import { useEffect } from 'react';
 import { Link, useLocation, useNavigate, useRouteError } from 'react-router';
 import { Button } from '../parts/button';
 import { Notice } from '../parts/notice';
-import { forgetFailures } from './lazy-view';
+import { forgetFailures } from '../parts/lazy-view';
 import { VIEWS } from './views';
 import { WaysOn } from './ways-on';
 

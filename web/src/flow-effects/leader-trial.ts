@@ -7,7 +7,8 @@ import { endClockTake, runClockTake, useClockFlow } from './clock-flow';
 import { runStarts } from './experiments';
 import { stopHub } from './hub-motion';
 import { leaderStarts, leaderStops } from './leader-hands';
-import { endTake, useTakeFlow } from './take-desk';
+import { endTake } from './take-desk';
+import { useTakeFlow } from './take-state';
 import { runTake } from './take-flow';
 
 /** The step of the trial under way; null if there is none. */

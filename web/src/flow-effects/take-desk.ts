@@ -1,5 +1,4 @@
 import * as Comlink from 'comlink';
-import { create } from 'zustand';
 import { audioBufferMs } from '../audio/engine';
 import { playedBetween } from '../audio/played-clicks';
 import type { TakeProgress } from '../measure/protocol';
@@ -13,16 +12,7 @@ import { factsOf } from '../studio/song-facts';
 import { measure } from '../studio/workers';
 import { showToast } from '../toasts/toast-store';
 import { FlowDesk, type Measured, type Measurement } from './flow-desk';
-
-export type TakeFlow =
-  | { state: 'idle'; problem: string | null }
-  | { state: 'settling' | 'recording' | 'measuring'; progress: TakeProgress | null; words?: string };
-
-/** The current take, if any. */
-export const useTakeFlow = create<{ flow: TakeFlow; latest: Take | null }>(() => ({
-  flow: { state: 'idle', problem: null },
-  latest: null,
-}));
+import { useTakeFlow } from './take-state';
 
 const desk = new FlowDesk();
 

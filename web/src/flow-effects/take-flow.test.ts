@@ -6,7 +6,8 @@ import type { Take } from '../store/records';
 import { useSession } from '../studio/session';
 import { alignAll, useAlignFlow } from './align-flow';
 import { runStarts } from './experiments';
-import { endTake, useTakeFlow } from './take-desk';
+import { endTake } from './take-desk';
+import { useTakeFlow } from './take-state';
 import { runTake } from './take-flow';
 
 /** The studio's workers, as far as a take knows them. */

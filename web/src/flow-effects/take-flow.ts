@@ -13,7 +13,8 @@ import type { Measured, Measurement } from './flow-desk';
 import { isRolling, playHub, stopHub } from './hub-motion';
 import { count, decimal } from '../words/numbers';
 import { does, runFlow, type RunningFlow } from './run-flow';
-import { analyzeTake, endTake, measureTake, newTake, portsOf, Recorder, useTakeFlow } from './take-desk';
+import { analyzeTake, endTake, measureTake, newTake, portsOf, Recorder } from './take-desk';
+import { useTakeFlow } from './take-state';
 
 /** Time to settle before measuring (common practice). */
 const SETTLING_BARS = 1;

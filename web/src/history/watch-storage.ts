@@ -1,7 +1,7 @@
 import { create } from 'zustand';
 import { showToast } from '../toasts/toast-store';
 import { saveHeld } from '../store/unsaved';
-import { useTakeFlow } from '../flow-effects/take-desk';
+import { useTakeFlow } from '../flow-effects/take-state';
 
 const LOOK_EVERY_MS = 60_000;
 /** A ten-minute take on eight channels is 0.9 GB. */

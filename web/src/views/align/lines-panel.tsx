@@ -5,9 +5,10 @@ import { useShallow } from 'zustand/react/shallow';
 import { useAlignFlow } from '../../flow-effects/align-flow';
 import { alignStatus, type AlignRow, type Plan } from '../../align/align-rows';
 import { useSession } from '../../studio/session';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { BeatLineRule, beatLineDomain, type BeatLineDomain } from '../../parts/beat-line';
 import { Button } from '../../parts/button';
+import { useSingleKeys } from '../../parts/keys-in-use';
 import { Notice } from '../../parts/notice';
 import { inUnit, UNITS, type Unit } from '../../parts/units';
 import type { AlignSettings, Rig } from '../../store/records';
@@ -31,6 +32,7 @@ export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
   const domain: BeatLineDomain = widthMs === null ? everything : [aimMs - widthMs / 2, aimMs + widthMs / 2];
   const shownMs = domain[1] - domain[0];
   const keys = ({ key }: KeyboardEvent) => {
+    if (!useSingleKeys.getState().on) return;
     if (key === '+' || key === '=') zoom('in', shownMs);
     if (key === '-') zoom('out', shownMs);
     if (key === '0') useAlignLook.setState({ widthMs: null });

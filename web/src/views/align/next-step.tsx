@@ -3,7 +3,7 @@ import { needsApplying, alignStatus, type Plan } from '../../align/align-rows';
 import { undoOrRedo } from '../../studio/rig';
 import { useSession } from '../../studio/session';
 import { obstacle } from '../../flow-effects/take-flow';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { Button } from '../../parts/button';
 import { count } from '../../words/numbers';
 

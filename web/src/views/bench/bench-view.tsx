@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { ask, useAsked } from '../../studio/asked';
 import { usePrompt } from '../../flow-effects/leader-hands';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { Notice } from '../../parts/notice';
 import { useTake, useTakes } from '../../studio/use-takes';
 import { useClockTakes } from '../../studio/use-clock-takes';
@@ -58,6 +58,26 @@ const GROUPS = [
 ] as const;
 
 type QuestionId = (typeof GROUPS)[number]['questions'][number]['id'];
+
+const QUESTIONS: readonly QuestionId[] = GROUPS.flatMap(({ questions }) => questions.map(({ id }) => id));
+
+/** The question that an arrow key, Home or End leads to; the list is one tab stop. */
+function questionAt(from: QuestionId, key: string): QuestionId | undefined {
+  const at = QUESTIONS.indexOf(from);
+  const count = QUESTIONS.length;
+  switch (key) {
+    case 'ArrowDown':
+      return QUESTIONS[(at + 1) % count];
+    case 'ArrowUp':
+      return QUESTIONS[(at + count - 1) % count];
+    case 'Home':
+      return QUESTIONS[0];
+    case 'End':
+      return QUESTIONS.at(-1);
+    default:
+      return undefined;
+  }
+}
 
 /** They show results of their own. */
 type WithResults = 'clock' | 'link' | 'trial';
@@ -114,6 +134,13 @@ export function BenchView() {
           role="tablist"
           aria-label="Questions"
           aria-orientation="vertical"
+          onKeyDown={(event) => {
+            const next = questionAt(question, event.key);
+            if (!next) return;
+            event.preventDefault();
+            choose(next);
+            document.getElementById(`question-${next}`)?.focus();
+          }}
           className="py-2 max-lg:ruled-b lg:ruled-r"
         >
           {GROUPS.map(({ name, questions }) => (
@@ -126,6 +153,7 @@ export function BenchView() {
                   role="tab"
                   id={`question-${id}`}
                   aria-selected={question === id}
+                  tabIndex={question === id ? 0 : -1}
                   aria-controls="question"
                   onClick={() => choose(id)}
                   className={clsx(

@@ -1,6 +1,6 @@
 import type { Landing } from '@metronomo/core';
 import { scaleLinear } from 'd3-scale';
-import { useState } from 'react';
+import { useEffect, useEffectEvent, useRef, useState } from 'react';
 import { Button } from '../../parts/button';
 import { useElementWidth } from '../../parts/use-element-width';
 import { latenessText, signed } from '../../parts/words';
@@ -22,8 +22,11 @@ interface Props {
   /** Set by hand. */
   byHand: boolean;
   /** Corrected lateness; null excludes the beat, undefined resets it to measured. */
-  onCorrect: (lateMs: number | null | undefined) => void;
+  onCorrect: (lateMs: number | null | undefined) => Promise<void>;
 }
+
+/** Time without another key press after which the take is computed again. */
+const SETTLED_MS = 400;
 
 /** Attack and body of most hits. */
 const WHOLE_HIT_MS = 40;
@@ -34,9 +37,9 @@ const BIG_STEP_MS = 1;
 export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand, onCorrect }: Props) {
   const [ref, width] = useElementWidth();
   const { pulse } = landing;
-  /** Cursor position while dragging. */
-  const [held, setHeld] = useState<number | null>(null);
-  const lateMs = held ?? landing.lateMs;
+  const { movedMs, move } = useMoved(landing.lateMs, onCorrect);
+  const [drags, setDrags] = useState(false);
+  const lateMs = movedMs ?? landing.lateMs;
   const [middle] = useState(landing.lateMs);
   const from = Math.min(-5, middle - 10);
   const to = Math.max(middle, 0) + WHOLE_HIT_MS;
@@ -66,21 +69,21 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
         aria-valuetext={text}
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
-          setHeld(msAt(event));
+          const to = msAt(event);
+          setDrags(true);
+          move(() => to);
         }}
         onPointerMove={(event) => {
-          if (held !== null) setHeld(msAt(event));
+          const to = msAt(event);
+          if (drags) move(() => to);
         }}
-        onPointerUp={() => {
-          if (held !== null) onCorrect(held);
-          setHeld(null);
-        }}
-        onPointerCancel={() => setHeld(null)}
+        onPointerUp={() => setDrags(false)}
+        onPointerCancel={() => setDrags(false)}
         onKeyDown={(event) => {
           const by = event.altKey ? 1000 / sampleRate : event.shiftKey ? BIG_STEP_MS : STEP_MS;
-          if (event.key === 'ArrowRight') onCorrect(lateMs + by);
-          else if (event.key === 'ArrowLeft') onCorrect(lateMs - by);
-          else if (event.key === 'Delete') onCorrect(null);
+          if (event.key === 'ArrowRight') move((ms) => ms + by);
+          else if (event.key === 'ArrowLeft') move((ms) => ms - by);
+          else if (event.key === 'Delete') void onCorrect(null);
           else return;
           event.preventDefault();
         }}
@@ -122,17 +125,58 @@ export function Caliper({ takeId, channel, sampleRate, pulseMs, landing, byHand,
         Drag the red line, or nudge it with the arrow keys.
         <span className="ml-auto flex">
           {byHand && (
-            <Button tone="quiet" onClick={() => onCorrect(undefined)}>
+            <Button tone="quiet" onClick={() => void onCorrect(undefined)}>
               Reset to measured
             </Button>
           )}
-          <Button tone="quiet" onClick={() => onCorrect(null)}>
+          <Button tone="quiet" onClick={() => void onCorrect(null)}>
             Exclude beat
           </Button>
         </span>
       </div>
     </figure>
   );
+}
+
+/**
+ * Where the onset was moved to, until the take was computed with it: every key press counts at once, and the take is
+ * computed once they pause.
+ */
+function useMoved(measuredMs: number, onCorrect: Props['onCorrect']) {
+  const [movedMs, setMovedMs] = useState<number | null>(null);
+  const [settled, setSettled] = useState(0);
+  const now = useRef({ moved: null as number | null, waits: false, underWay: 0, measuredMs });
+  const move = (change: (fromMs: number) => number) => {
+    now.current.moved = change(now.current.moved ?? measuredMs);
+    now.current.waits = true;
+    setMovedMs(now.current.moved);
+  };
+  const commit = useEffectEvent(() => {
+    const { moved, waits } = now.current;
+    if (!waits || moved === null) return;
+    Object.assign(now.current, { waits: false, underWay: now.current.underWay + 1, measuredMs });
+    const settle = () => {
+      now.current.underWay--;
+      setSettled((count) => count + 1);
+    };
+    // What couldn’t be stored is shown as it was.
+    onCorrect(moved).then(settle, () => {
+      now.current.measuredMs = NaN;
+      settle();
+    });
+  });
+  useEffect(() => {
+    const timer = setTimeout(() => commit(), SETTLED_MS);
+    return () => clearTimeout(timer);
+  }, [movedMs]);
+  useEffect(() => () => commit(), []);
+  useEffect(() => {
+    const { waits, underWay, measuredMs: before } = now.current;
+    if (waits || underWay > 0 || before === measuredMs) return;
+    now.current.moved = null;
+    setMovedMs(null);
+  }, [measuredMs, settled]);
+  return { movedMs, move };
 }
 
 /** Arrow head with its tip at x; `way` points towards its tail. */

@@ -5,7 +5,7 @@ import { useSession } from '../../studio/session';
 import { runCalibration, runStarts, runDrift, runLoop, runTempo, runTempoMap } from '../../flow-effects/experiments';
 import { staysOnQuestion } from '../../studio/asked';
 import { StaleRoundTrip, useCalibration } from './round-trip';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { withAudioReturn } from '../../store/gear';

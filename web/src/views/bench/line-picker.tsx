@@ -1,7 +1,7 @@
-import clsx from 'clsx';
+import { ToggleGroup } from 'radix-ui';
 import type { TakeLine } from '../../store/records';
 
-/** Chooses the follower to show. */
+/** Chooses the follower to show: one tab stop, with arrow keys between the followers. */
 export function LinePicker({
   lines,
   index,
@@ -12,21 +12,23 @@ export function LinePicker({
   onChoose: (index: number) => void;
 }) {
   return (
-    <div className="flex flex-wrap" role="group" aria-label="Follower shown">
+    <ToggleGroup.Root
+      type="single"
+      className="flex flex-wrap"
+      aria-label="Follower shown"
+      value={String(index)}
+      // Pressed again, the one that is shown stays.
+      onValueChange={(value) => value !== '' && onChoose(Number(value))}
+    >
       {lines.map(({ name }, i) => (
-        <button
+        <ToggleGroup.Item
           key={i}
-          type="button"
-          aria-pressed={i === index}
-          onClick={() => onChoose(i)}
-          className={clsx(
-            '-ml-px border border-ink px-3 py-1.5 text-sm first:ml-0',
-            i === index ? 'bg-ink text-sheet' : 'bg-raised hover:bg-sheet',
-          )}
+          value={String(i)}
+          className="-ml-px border border-ink bg-raised px-3 py-1.5 text-sm first:ml-0 hover:bg-sheet data-[state=on]:bg-ink data-[state=on]:text-sheet"
         >
           {name}
-        </button>
+        </ToggleGroup.Item>
       ))}
-    </div>
+    </ToggleGroup.Root>
   );
 }

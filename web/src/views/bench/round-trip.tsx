@@ -1,6 +1,6 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { runCalibration } from '../../flow-effects/experiments';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { Button } from '../../parts/button';
 import { findCalibration, findStaleCalibration } from '../../store/calibrations';
 import type { Calibration } from '../../store/records';

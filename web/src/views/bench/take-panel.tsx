@@ -5,7 +5,7 @@ import { useSession } from '../../studio/session';
 import { obstacle, runTake, runUntilKnown, secondsOf, gearInTake } from '../../flow-effects/take-flow';
 import { staysOnQuestion } from '../../studio/asked';
 import { StaleRoundTrip, useCalibration } from './round-trip';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { barQuarters, useBarNow } from '../../studio/use-song-facts';
 import { useTakeSettings, settingsOf, type PanelSettings } from './take-settings';
 import { withAudioReturn, withAudio } from '../../store/gear';

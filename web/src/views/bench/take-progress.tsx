@@ -1,5 +1,6 @@
 import { Progress } from 'radix-ui';
-import { endTake, useTakeFlow } from '../../flow-effects/take-desk';
+import { endTake } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { Button } from '../../parts/button';
 import { whole } from '../../words/numbers';
 

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { latenessBySection } from '@metronomo/core';
 import { useLimits } from '../../parts/limits';
-import { correct, rejectedOf } from './correct';
+import { correct, rejectedOf } from '../../studio/corrections';
 import { Advice } from './advice';
 import { AllLines } from './all-lines';
 import { LinePicker } from './line-picker';
@@ -79,7 +79,7 @@ export function TakeResult({ take }: { take: Take }) {
             pulseMs={line.pulsesMs[landing.pulse] ?? 0}
             landing={landing}
             byHand={line.corrections?.[landing.pulse] !== undefined}
-            onCorrect={(lateMs) => void correct(take, index, landing.pulse, lateMs)}
+            onCorrect={(lateMs) => correct(take, index, landing.pulse, lateMs)}
           />
           <Histogram values={line.landings.map(({ lateMs }) => lateMs)} />
         </div>

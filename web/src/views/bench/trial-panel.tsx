@@ -1,7 +1,7 @@
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
 import { cancelTrial, runTrial, skipCandidate, useTrial } from '../../flow-effects/leader-trial';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import { Button } from '../../parts/button';
 import { aspectText, LEADER_ASPECTS, trialVerdict } from '../../parts/leader-words';
 import { Notice } from '../../parts/notice';

@@ -10,7 +10,7 @@ import { Select } from '../../parts/field';
 import { OpenFile } from '../../parts/open-file';
 import { saveFile } from '../../parts/save-file';
 import { useClockFlow } from '../../flow-effects/clock-flow';
-import { useTakeFlow } from '../../flow-effects/take-desk';
+import { useTakeFlow } from '../../flow-effects/take-state';
 import type { Rig } from '../../store/records';
 import { readRigFile, writeRigFile } from '../../files/rig-file';
 import { FileError } from '../../files/text-file';

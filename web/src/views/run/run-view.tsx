@@ -1,11 +1,11 @@
 import { Tabs } from 'radix-ui';
-import { useCallback, useState } from 'react';
+import { Suspense, useCallback, useState } from 'react';
 import { Link } from 'react-router';
 import { useSession } from '../../studio/session';
 import { useFollowers, type Follower } from '../../studio/use-followers';
+import { lazyView } from '../../parts/lazy-view';
 import { PanelTabs } from '../../parts/panel-tabs';
 import type { Gear } from '../../store/records';
-import { DriftPanel } from './drift-panel';
 import { FollowerTable } from './follower-table';
 import { LatestBeat } from './latest-beat';
 import { IncomingSyncPanel } from './incoming-sync-panel';
@@ -22,6 +22,9 @@ const PANELS = {
   triggers: 'Beat triggers',
   network: 'Network',
 } as const;
+
+/** With the charts, which nothing else of this view needs. */
+export const drift = lazyView(() => import('./drift-panel').then(({ DriftPanel }) => DriftPanel));
 
 /** Every follower during playback: its state, beat lamps, recent landings and offset. */
 export function RunView() {
@@ -46,7 +49,9 @@ export function RunView() {
             <SongPanel rig={rig} />
           </Tabs.Content>
           <Tabs.Content value="drift">
-            <DriftPanel followers={chosen ? [chosen] : followers} />
+            <Suspense>
+              <drift.View followers={chosen ? [chosen] : followers} />
+            </Suspense>
           </Tabs.Content>
           <Tabs.Content value="triggers">
             <TriggersPanel rig={rig} />

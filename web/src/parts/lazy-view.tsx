@@ -10,11 +10,13 @@ export function forgetFailures(): void {
 }
 
 /**
- * A view whose script is loaded when it is opened, or before; it suspends until then. The router's own `lazy` keeps a failure until the page is
- * reloaded, and reloading stops the clock.
+ * A view, or a part of one, whose script is loaded when it is opened, or before; it suspends until then. The router's own
+ * `lazy` keeps a failure until the page is reloaded, and reloading stops the clock.
  */
-export function lazyView(load: () => Promise<ComponentType>): { View: ComponentType; preload(): Promise<unknown> } {
-  let loading: Promise<ComponentType> | null = null;
+export function lazyView<Props extends object = object>(
+  load: () => Promise<ComponentType<Props>>,
+): { View: ComponentType<Props>; preload(): Promise<unknown> } {
+  let loading: Promise<ComponentType<Props>> | null = null;
   // A failure stays until it is forgotten: rendering would otherwise fetch again and again.
   const loaded = () => {
     if (!loading) {
@@ -23,9 +25,9 @@ export function lazyView(load: () => Promise<ComponentType>): { View: ComponentT
     }
     return loading;
   };
-  function View() {
+  function View(props: Props) {
     const Loaded = use(loaded());
-    return <Loaded />;
+    return <Loaded {...props} />;
   }
   return { View, preload: () => loaded().catch(forgetFailures) };
 }
