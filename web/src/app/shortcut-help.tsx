@@ -35,15 +35,16 @@ export function ShortcutHelp({ open, onOpenChange }: { open: boolean; onOpenChan
             </div>
           ))}
         </dl>
-        <label className="mb-4 flex items-center gap-2 text-sm">
+        <label className="mb-1 flex items-center gap-2 text-sm">
           <input
             type="checkbox"
             className="size-4 accent-[var(--ink)]"
             checked={singleKeys}
             onChange={({ target }) => setSingleKeys(target.checked)}
           />
-          Single-key shortcuts: T, M, 1 to 5, ? and 0 + −
+          Single-key shortcuts
         </label>
+        <p className="mb-4 text-xs text-soft">T, M, 1 to 5, ?, and 0 + − in Align. Turn them off for speech input.</p>
         <Field label="Theme">
           {(id) => (
             <Select

@@ -1,10 +1,10 @@
 import { HUB_ID } from '@metronomo/core';
 import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
-import { useLocation, useNavigate } from 'react-router';
+import { useNavigate } from 'react-router';
 import { rigChanges } from '../history/rig-changes';
 import { signed } from '../parts/words';
-import { undoCorrection } from '../studio/corrections';
+import { undoNewest } from '../studio/undoable';
 import { count } from '../words/numbers';
 import { belongsToFocus, useSingleKeys } from '../parts/keys-in-use';
 import { command } from '../studio/workers';
@@ -15,20 +15,25 @@ import { tap } from './tempo';
 import { showToast } from '../toasts/toast-store';
 import { VIEWS } from './views';
 
+/** Only what takes text keeps its letters, and its own undo: a slider or a choice has no use for them. */
+const TEXT_ONLY = { enableOnFormTags: ['slider', 'radio', 'option', 'menuitem'] as const };
+
 /** Keyboard shortcuts; inactive in text fields. */
 export function useShortcuts() {
   const [open, setOpen] = useState(false);
   const navigate = useNavigate();
-  const { pathname } = useLocation();
   const enabled = useSingleKeys(({ on }) => on);
   useHotkeys('space', () => playOrStop(), { preventDefault: true, ignoreEventWhen: ownedBy('space') });
-  useHotkeys('t', () => tap(), { enabled });
+  useHotkeys('t', () => tap(), { enabled, ...TEXT_ONLY });
   useHotkeys('home', () => locate(0), { preventDefault: true, ignoreEventWhen: ownedBy('home') });
-  useHotkeys('1,2,3,4,5', ({ key }) => void navigate(VIEWS[Number(key) - 1]?.path ?? '/run'), { enabled });
-  useHotkeys('m', () => void navigate('/bench', { state: { take: Date.now() } }), { enabled });
-  useHotkeys('shift+slash, shift+?', () => setOpen(true), { useKey: true, enabled });
-  useHotkeys('mod+z', () => void undo(pathname), { preventDefault: true });
-  useHotkeys('mod+shift+z, mod+y', () => void step('redo'), { preventDefault: true });
+  useHotkeys('1,2,3,4,5', ({ key }) => void navigate(VIEWS[Number(key) - 1]?.path ?? '/run'), {
+    enabled,
+    ...TEXT_ONLY,
+  });
+  useHotkeys('m', () => void navigate('/bench', { state: { take: Date.now() } }), { enabled, ...TEXT_ONLY });
+  useHotkeys('shift+slash, shift+?', () => setOpen(true), { useKey: true, enabled, ...TEXT_ONLY });
+  useHotkeys('mod+z', () => void undo(), { preventDefault: true, ...TEXT_ONLY });
+  useHotkeys('mod+shift+z, mod+y', () => void step('redo'), { preventDefault: true, ...TEXT_ONLY });
   return { open, setOpen };
 }
 
@@ -47,11 +52,11 @@ export function playOrStop(): void {
   }
 }
 
-/** On the Bench, corrections made by hand are undone before changes of the rig. */
-async function undo(pathname: string): Promise<void> {
-  const correction = pathname.startsWith('/bench') ? await undoCorrection() : null;
-  if (correction !== null) showToast(`Undone: ${correction}.`);
-  else await step('undo');
+/** Undoes the newest change: a deletion, a correction, or one of the rig. */
+async function undo(): Promise<void> {
+  const words = await undoNewest();
+  if (words === null) await step('undo');
+  else showToast(`Undone: ${words}.`);
 }
 
 async function step(direction: 'undo' | 'redo'): Promise<void> {

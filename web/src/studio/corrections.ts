@@ -1,18 +1,8 @@
 import { database } from '../store/database';
 import type { Take, TakeLine } from '../store/records';
 import { showToast } from '../toasts/toast-store';
+import { remember } from './undoable';
 import { measure } from './workers';
-
-/** A correction that can be undone: the line as it was. */
-interface Done {
-  takeId: string;
-  index: number;
-  before: TakeLine['corrections'];
-  words: string;
-}
-
-const MAX_UNDO = 100;
-const done: Done[] = [];
 
 /**
  * Corrects the lateness of a beat of the line at `index` by hand; null excludes the beat, undefined resets it to
@@ -27,23 +17,15 @@ export async function correct(
   const name = take.lines[index]?.name ?? '';
   const words = pulse === null ? `corrections of ${name}` : `correction of beat ${pulse + 1}, ${name}`;
   const before = await changeLine(take.id, index, (line) => withCorrection(line, pulse, lateMs));
-  done.push({ takeId: take.id, index, before, words });
-  done.splice(0, done.length - MAX_UNDO);
-  await measure.analyze(take.id);
-  if (lateMs === null && pulse !== null) showToast('Beat excluded.', () => void undoCorrection());
-}
-
-/** Takes the newest correction back; returns which, null if there is none. */
-export async function undoCorrection(): Promise<string | null> {
-  const last = done.pop();
-  if (!last) return null;
-  const { takeId, index, before, words } = last;
-  await changeLine(takeId, index, (line) => {
-    const bare = withCorrection(line, null, undefined);
-    return before === undefined ? bare : { ...bare, corrections: before };
+  const undo = remember(words, async () => {
+    await changeLine(take.id, index, (line) => {
+      const bare = withCorrection(line, null, undefined);
+      return before === undefined ? bare : { ...bare, corrections: before };
+    });
+    await measure.analyze(take.id);
   });
-  await measure.analyze(takeId);
-  return words;
+  await measure.analyze(take.id);
+  if (lateMs === null && pulse !== null) showToast('Beat excluded.', () => void undo());
 }
 
 /** Returns the line's corrections before. Reads the current record: another beat may have been corrected since rendering. */

@@ -1,6 +1,7 @@
 import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
+import { reportDeleted } from '../../studio/undoable';
 import { showToast } from '../../toasts/toast-store';
 import { audioBufferMs } from '../../audio/engine';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
@@ -42,7 +43,7 @@ export function SetsPanel({ rig }: { rig: Rig }) {
               <Button
                 tone="quiet"
                 aria-label={`Delete ${set.name}`}
-                onClick={() => void deleteSet(set).then((undo) => showToast(`${set.name} deleted.`, () => void undo()))}
+                onClick={() => void deleteSet(set).then((undo) => reportDeleted(`${set.name} deleted`, undo))}
               >
                 <Trash2 size={14} aria-hidden />
               </Button>

@@ -1,5 +1,6 @@
 import { NORMAL_95 } from '@metronomo/core';
 import { Trash2 } from 'lucide-react';
+import { reportDeleted } from '../../studio/undoable';
 import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
 import { Notice } from '../../parts/notice';
@@ -26,7 +27,7 @@ export function ClockResult({
   const { result } = take;
   const remove = async () => {
     const undo = await deleteClockTake(take.id);
-    showToast(`Clock take from ${take.name} deleted.`, () => void undo());
+    reportDeleted(`Clock take from ${take.name} deleted`, undo);
   };
   return (
     <div className="flex flex-col gap-4">

@@ -2,6 +2,7 @@ import { measureLink, type LinkReport } from '@metronomo/core';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useMemo, useState } from 'react';
+import { reportDeleted } from '../../studio/undoable';
 import { showToast } from '../../toasts/toast-store';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { useSession } from '../../studio/session';
@@ -47,7 +48,7 @@ function LinkResult({
   const report = useMemo(() => measureLink(link.records), [link]);
   const remove = async () => {
     const undo = await deleteEvent(event);
-    showToast(`Link measurement to ${link.peerName} deleted.`, () => void undo());
+    reportDeleted(`Link measurement to ${link.peerName} deleted`, undo);
   };
   if (!report) return null;
   const startMs = report.points[0]?.atMs ?? 0;

@@ -1,6 +1,7 @@
 import { Copy, Trash2 } from 'lucide-react';
 import { useMemo } from 'react';
 import { useNavigate } from 'react-router';
+import { reportDeleted } from '../../studio/undoable';
 import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
 import { database } from '../../store/database';
@@ -28,7 +29,7 @@ export function TakeHeader({ take, title, rows }: { take: Take; title: string; r
   const remove = async () => {
     const undo = await deleteTake(take.id);
     await navigate('/bench');
-    showToast('Take deleted.', () => void undo());
+    reportDeleted('Take deleted', undo);
   };
   const copy = async () => {
     const lines = [title, conditionsOf(take), ...rows.map(([what, value]) => `${what}\t${value}`)];

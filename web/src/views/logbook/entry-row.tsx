@@ -3,7 +3,7 @@ import { CircleAlert, Download, Trash2 } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { showToast } from '../../toasts/toast-store';
+import { reportDeleted } from '../../studio/undoable';
 import type { EntryKey } from '../../history/logbook';
 import { useEntry } from '../../history/use-logbook';
 import { Button } from '../../parts/button';
@@ -97,7 +97,7 @@ function TakeCells({ take, chosen, onChoose }: { take: Take; chosen: boolean; on
           ['Beats (CSV)', () => saveBeats([take.id], beatsName(take))],
         ]}
         onDelete={() => deleteTake(take.id)}
-        deleted="Take deleted."
+        deleted="Take deleted"
       />
     </>
   );
@@ -127,7 +127,7 @@ function ClockCells({ take }: { take: ClockTake }) {
         name={`clock of ${exactTime(take.startedAt)}`}
         saves={[['Ticks (JSON)', () => saveClock(take)]]}
         onDelete={() => deleteClockTake(take.id)}
-        deleted="Take deleted."
+        deleted="Take deleted"
       />
     </>
   );
@@ -144,7 +144,7 @@ function EventCells({ event }: { event: HistoryEvent }) {
         name={`entry of ${exactTime(event.at)}`}
         saves={[]}
         onDelete={() => deleteEvent(event)}
-        deleted="Entry deleted."
+        deleted="Entry deleted"
       />
     </>
   );
@@ -190,7 +190,7 @@ function Actions({
         className="!px-1.5"
         aria-label={`Delete ${name}`}
         title="Delete"
-        onClick={() => void onDelete().then((undo) => showToast(deleted, () => void undo()))}
+        onClick={() => void onDelete().then((undo) => reportDeleted(deleted, undo))}
       >
         <Trash2 size={16} aria-hidden />
       </Button>

@@ -3,7 +3,7 @@ import { useLiveQuery } from 'dexie-react-hooks';
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { writeMessageFile, writeMessageText } from '@metronomo/core';
-import { showToast } from '../../toasts/toast-store';
+import { reportDeleted } from '../../studio/undoable';
 import { playBack, stopPlayBack, trackOf, useCapture } from '../../flow-effects/capture-flow';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
@@ -53,9 +53,7 @@ export function StreamList({ rig }: { rig: Rig }) {
                   <Button
                     tone="quiet"
                     aria-label={`Delete capture ${stream.name}`}
-                    onClick={() =>
-                      void deleteStream(stream).then((undo) => showToast('Capture deleted.', () => void undo()))
-                    }
+                    onClick={() => void deleteStream(stream).then((undo) => reportDeleted('Capture deleted', undo))}
                   >
                     <Trash2 size={14} aria-hidden />
                   </Button>

@@ -2,6 +2,7 @@ import { Download, FolderOpen } from 'lucide-react';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useState } from 'react';
 import { ValidationError } from 'yup';
+import { reportDeleted } from '../../studio/undoable';
 import { showToast } from '../../toasts/toast-store';
 import { changeRig, switchRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
@@ -30,7 +31,7 @@ export function RigChooser({ rig }: { rig: Rig }) {
     if (!next) return;
     await switchRig(next.id);
     await deleteRig(rig.id);
-    showToast(`Deleted ${rig.name}. Its takes are kept.`, () => void saveRig(rig).then(() => switchRig(rig.id)));
+    reportDeleted(`${rig.name} deleted; its takes are kept`, () => saveRig(rig).then(() => switchRig(rig.id)));
   };
   return (
     <div className="flex items-center gap-1">
