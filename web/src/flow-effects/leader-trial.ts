@@ -6,7 +6,7 @@ import { useSession } from '../studio/session';
 import { endClockTake, runClockTake, useClockFlow } from './clock-flow';
 import { runStarts } from './experiments';
 import { stopHub } from './hub-motion';
-import { leaderStarts, leaderStops } from './leader-hands';
+import { isStandIn, leaderStarts, leaderStops } from './leader-hands';
 import { endTake } from './take-desk';
 import { useTakeFlow } from './take-state';
 import { runTake } from './take-flow';
@@ -22,6 +22,7 @@ const BARS = 4;
 const STARTS = 4;
 const LEAST_RUN_MS = 3000;
 const RUN_BEATS = 8;
+const NEVER = new AbortController().signal;
 
 let cancel: AbortController | null = null;
 let skip: AbortController | null = null;
@@ -47,9 +48,9 @@ export async function runTrial(candidates: readonly TrialCandidate[], followers:
   if (cancel) return;
   cancel = new AbortController();
   const { signal } = cancel;
-  useTrial.setState({ words: 'Preparing …', problem: null });
+  useTrial.setState({ words: 'Preparing…', problem: null });
   try {
-    await stopHub();
+    await standStill();
     for (const [i, candidate] of candidates.entries()) {
       if (signal.aborted) return;
       skip = new AbortController();
@@ -70,6 +71,17 @@ export async function runTrial(candidates: readonly TrialCandidate[], followers:
   }
 }
 
+const isPlaying = () => useSession.getState().snapshot.state !== 'stopped';
+
+/** @throws Error with a message for the musician if another device plays, which only they can stop. */
+async function standStill(): Promise<void> {
+  const { rig, snapshot } = useSession.getState();
+  if (!isPlaying()) return;
+  const leader = rig?.gear.find(({ id }) => id === snapshot.leader);
+  if (leader) throw new Error(`Stop ${leader.name} first: the trial begins with a start.`);
+  await stopHub();
+}
+
 async function oneLeads(
   { id, name, portId }: TrialCandidate,
   gear: readonly Gear[],
@@ -77,6 +89,7 @@ async function oneLeads(
   signal: AbortSignal,
 ): Promise<void> {
   await setTrialLeader(id);
+  if (isPlaying()) await stopHub();
   const go = () => signal.throwIfAborted();
   tell('starting');
   await leaderStarts(id, signal);
@@ -95,8 +108,9 @@ async function oneLeads(
     if (problem !== null) throw new Error(problem);
   } finally {
     tell('stopping');
-    // Skipped before it played, there is nothing to stop.
-    if (useSession.getState().snapshot.state !== 'stopped') await leaderStops(id, new AbortController().signal);
+    // Nobody is asked to stop what was skipped: the hub just doesn’t follow it any more.
+    const byItself = id === 'hub' || isStandIn(id);
+    if (isPlaying() && (byItself || !signal.aborted)) await leaderStops(id, byItself ? NEVER : signal);
   }
   const byClock = gear.filter(({ syncsTo }) => syncsTo === 'clock');
   if (byClock.length === 0) return;

@@ -104,8 +104,8 @@ export function listenAlso(portId: string | null): void {
 
 /** Switches back to the first in the fallback order after it was lost: immediately, or as soon as it rolls. */
 export async function switchBack(): Promise<void> {
-  const { rig, snapshot } = useSession.getState();
-  if (!rig) return;
+  const { rig, snapshot, trialLeader } = useSession.getState();
+  if (!rig || trialLeader !== null) return;
   await hub.setLeaders(rig.leaders);
   const first = rig.gear.find(({ id }) => id === rig.leaders[0]);
   const rolls = snapshot.sources.some(
