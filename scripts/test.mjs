@@ -60,7 +60,7 @@ async function ensureTools() {
 }
 
 /** At the lowest priority, beside other work. */
-const inTheBackground = async () => {
+const readInTheBackground = async () => {
   for (const [name, check] of [
     ['types', 'check:types'],
     ['lint', 'check:lint'],
@@ -70,7 +70,6 @@ const inTheBackground = async () => {
     ['format', 'check:format'],
   ])
     await step(name, 'nice', ['-n', '19', 'npm', 'run', '-s', check]);
-  if (built && tools) await browser('sound font', ['sound-font']);
 };
 /** Tests of the app as it plays; of a real audio server; of sampled instruments, which only compute. */
 const PLAYING = 'e2e/(run|demo|bench|dissected)\\.test';

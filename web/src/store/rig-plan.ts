@@ -105,11 +105,31 @@ export function moveGear(rig: Rig, gearId: string, by: number): Rig {
   return { ...rig, gear: [...others.slice(0, to), one, ...others.slice(to)] };
 }
 
+/** The rig with the port on the hub's socket of this cable, if that socket has none yet; else null. */
+function withPortGiven(
+  rig: Rig,
+  { id, name }: { id: string; name: string },
+  direction: 'in' | 'out',
+  isIts: (cable: Cable) => boolean,
+): Rig | null {
+  if (rig.hubSockets.some((socket) => socket.portId === id && socket.direction === direction)) return null;
+  const cable = rig.cables.find(isIts);
+  const socketId = direction === 'out' ? cable?.from.socketId : cable?.to.socketId;
+  const waiting = rig.hubSockets.find((socket) => socket.id === socketId && !socket.portId);
+  if (!waiting) return null;
+  const link = peerKeyOf(id) === null ? waiting.link : 'network';
+  const filled: Socket = { ...waiting, label: name.slice(0, 40), link, portId: id };
+  return withPorts({ ...rig, hubSockets: rig.hubSockets.map((one) => (one === waiting ? filled : one)) });
+}
+
 /**
  * The rig with a cable from a port's socket to the device, replacing the one from the hub; null removes it.
  * @throws RigError if the socket is taken, or the device has no matching one.
  */
 export function setOutputPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
+  const given =
+    port && withPortGiven(rig, port, 'out', ({ from, to }) => from.gearId === HUB_ID && to.gearId === gearId);
+  if (given) return given;
   const kept = rig.cables.filter(({ from, to }) => !(from.gearId === HUB_ID && to.gearId === gearId));
   if (!port) return withPorts({ ...rig, cables: kept });
   const adopted = addPort({ ...rig, cables: kept }, port.id, port.name);
@@ -132,6 +152,9 @@ export function setOutputPort(rig: Rig, gearId: string, port: { id: string; name
  * @throws RigError if the socket is taken, or the device has no out.
  */
 export function setInputPort(rig: Rig, gearId: string, port: { id: string; name: string } | null): Rig {
+  const given =
+    port && withPortGiven(rig, port, 'in', ({ from, to }) => to.gearId === HUB_ID && from.gearId === gearId);
+  if (given) return given;
   const kept = rig.cables.filter(({ from, to }) => !(to.gearId === HUB_ID && from.gearId === gearId));
   if (!port) return withPorts({ ...rig, cables: kept });
   const adopted = addPort({ ...rig, cables: kept }, port.id, port.name, 'in');

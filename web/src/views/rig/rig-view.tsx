@@ -18,6 +18,7 @@ import { LineCheckPanel } from './line-check-panel';
 import { NetworkPanel } from './network-panel';
 import { PortPanel } from './port-panel';
 import { RigPaper } from './rig-paper';
+import { RecipeList } from './recipe-list';
 import { RigChooser } from './rig-chooser';
 import { ShelfPanel } from './shelf-panel';
 import { LeaderPanel } from './leader-panel';
@@ -69,6 +70,7 @@ export function RigView() {
                 <Printer size={16} aria-hidden /> Print
               </Button>
             </div>
+            {rig.gear.length === 0 && <RecipeList />}
             <Drawing rig={rig} chosenId={chosenId} onChoose={choose} />
           </div>
         </section>

@@ -1,0 +1,36 @@
+import { RECIPES, type Recipe } from '../../store/recipes';
+import { changeRig } from '../../studio/rig';
+import { showToast } from '../../toasts/toast-store';
+
+/** For a rig without gear: common studios to begin with. */
+export function RecipeList() {
+  return (
+    <section aria-labelledby="recipes" className="absolute inset-x-6 top-12 z-5 max-w-3xl bg-sheet p-4">
+      <h2 id="recipes" className="mb-1 text-lg font-bold">
+        Common studios
+      </h2>
+      <p className="mb-3 text-sm text-soft">
+        Start from one of these, or press Add gear to add each device yourself. You can change everything later.
+      </p>
+      <ul className="grid grid-cols-1 gap-2 xl:grid-cols-2">
+        {RECIPES.map((recipe) => (
+          <li key={recipe.id}>
+            <button
+              type="button"
+              className="h-full w-full border border-rule bg-raised px-3 py-2 text-left hover:border-ink"
+              onClick={() => void take(recipe)}
+            >
+              <b className="block">{recipe.name}</b>
+              <span className="text-sm text-soft">{recipe.says}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+async function take({ name, build }: Recipe): Promise<void> {
+  await changeRig(build);
+  showToast(`${name} added. Choose an output port on each device’s card.`);
+}
