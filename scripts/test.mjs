@@ -71,14 +71,13 @@ const readInTheBackground = async () => {
   ])
     await step(name, 'nice', ['-n', '19', 'npm', 'run', '-s', check]);
 };
-/** Tests of the app as it plays; of a real audio server; of sampled instruments, which only compute. */
-const PLAYING = 'e2e/(run|demo|bench|dissected)\\.test';
-const REAL_AUDIO = 'e2e/real-audio\\.test';
-const INSTRUMENTS = 'e2e/sound-font\\.test';
 const browser = (name, ...paths) => jest(name, ['--selectProjects', 'e2e', '--runInBand', ...paths]);
+/** Tests that render, and read files, without measuring time; and those that mostly wait. */
+const UNTIMED = 'e2e/(rig|recording|sound-font)\\.test';
+const WAITING = 'e2e/(workers|trial)\\.test';
 
-// A browser test mostly waits and uses little more than half of the two cores, so two run side by side. Reading the code
-// and computing measure no time: they take what is left. The real audio server has the machine to itself.
+// The browser tests mostly wait and use little more than one of two cores. The static checks run meanwhile at the
+// lowest priority, beside those tests that measure no time.
 const toolsAreHere = ensureTools();
 const built = await step('build', 'npm', ['run', '-s', 'build']);
 await jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']);
@@ -86,13 +85,11 @@ const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await
 await step('attack', 'npm', ['run', '-s', 'attack', '--', '--count', '3000']);
 const reading = readInTheBackground();
 if (built && tools) {
-  const computing = reading.then(() => browser('instruments', '--testPathPatterns', INSTRUMENTS));
   await Promise.all([
-    browser('browser, playing', '--testPathPatterns', PLAYING),
-    browser('browser, other', '--testPathIgnorePatterns', PLAYING, REAL_AUDIO, INSTRUMENTS),
+    browser('browser, untimed', '--testPathPatterns', UNTIMED),
+    browser('browser, waiting', '--testPathPatterns', WAITING),
   ]);
-  await computing;
-  await browser('browser, real audio', '--testPathPatterns', REAL_AUDIO);
+  await browser('browser, timed', '--testPathIgnorePatterns', UNTIMED, WAITING);
 }
 await reading;
 

@@ -30,7 +30,7 @@ async function start({ take = false } = {}): Promise<void> {
     return;
   }
   try {
-    await startStudio();
+    await Promise.all([startStudio(), loadFilesWorker()]);
     watchDrift();
     watchHistory();
     watchStorage();
@@ -41,10 +41,7 @@ async function start({ take = false } = {}): Promise<void> {
         <App />
       </StrictMode>,
     );
-    whenIdle(() => {
-      preloadViews();
-      void loadFilesWorker();
-    });
+    whenIdle(preloadViews);
   } catch (error) {
     root.render(<StartFailed error={error} />);
   }

@@ -29,8 +29,8 @@ const filesLink = new WorkerLink<FilesWorkerApi>({
 export const files = filesLink.api;
 
 /**
- * Loads it before anyone needs it, so that files can be opened without a server, too. If it can't be loaded, the first
- * file operation says so.
+ * Loads it before anyone needs it, and before the first picture: Chromium's tab crashes if the page is left while a worker
+ * is being loaded. If it can't be loaded, the first file operation says so.
  */
 export function loadFilesWorker(): Promise<void> {
   return filesLink.start().catch(() => undefined);
