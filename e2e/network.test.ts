@@ -33,7 +33,7 @@ describe('the demo’s stand-in tablet on the network', () => {
     await page.tab('Incoming sync');
     // Over a link with milliseconds of jitter and 1% loss, no tick is lost. On a machine that stalls, one may count as
     // missing and then as extra.
-    await page.sees(/Jetty tablet \(network\)\s+\w+( \w+)?\s+Locked\s+clock, \w+\s+9[56]\.\d+\s+(\d{1,2}) \/ \2\s/);
+    await page.sees(/Jetty tablet \(network\)\s+\w+( \w+)?\s+Locked\s+clock, \w+\s+9[56]\.\d+\s+—\s+(\d{1,2}) \/ \2\s/);
     await page.tab('Network');
     expect(await page.sees(/Jetty tablet\s+Connected/)).toMatch(/\d of \d+\s/);
   });

@@ -48,7 +48,7 @@ test('a keyboard leads for a clock take, a take of the followers and four starts
   await page.sees('1 of 1: Vole keyboard, starts', 60_000);
   await page.sees(/Only one leader measured so far: Vole keyboard 0\.\d\d ms/, 90_000);
   const { crystalPpm } = BOATHOUSE.gear!.find(({ kind }) => kind === 'keyboard') as { crystalPpm: number };
-  const told = await page.sees(/Start-to-start spread\s+\S.*, \d+\.\d ms/);
+  const told = await page.sees(/Start-to-start spread\s+\S.*, \d+\.\d ms/, 120_000);
   expect(Math.abs(Number(/Clock drift\s+\+(\d+\.\d) ppm/.exec(told)?.[1]) - crystalPpm)).toBeLessThan(15);
   const takes = await stored<StoredTake>(page.driver, 'takes');
   expect(takes.map(({ ledBy, status }) => [ledBy, status])).toEqual([

@@ -111,11 +111,11 @@ describe('workers lost during a take', () => {
     expect(lines[0]!.report).not.toBeNull();
     // All is idle again, and followers lock.
     await page.button('Record take M');
-    await page.driver.findElement(By.css('a[href="/run"]')).click();
+    await page.go('run');
     await page.press('Play');
     await page.sees('11 of 11 locked', 30_000);
     await page.press('Stop');
-    await page.driver.findElement(By.css('a[href="/bench"]')).click();
+    await page.go('bench');
   });
 
   const ask = (question: string) =>

@@ -186,7 +186,9 @@ const MS_PER_MINUTE = 60_000;
 const CHASE_PAUSE_MS = 1200;
 /** Time for the hub to start, and to stop. */
 const CHASE_TURN_MS = 400;
-/** For a musician to press play, or stop. */
+/** For the hub to lock to another leader and to join it, or to stop with it. */
+const JOINS_MS = 4000;
+/** The same, and for a musician to press play, or stop. */
 const BY_HAND_MS = 20_000;
 
 export interface StartsSettings {
@@ -210,7 +212,8 @@ export async function runStarts({ gear, asks, starts: count, runMs, bpm }: Start
   const { leader } = useSession.getState().snapshot;
   const leads = leader === 'hub';
   const beat = asks.question === 'starts' && leads ? asks.fromBeat : 0;
-  const turnMs = leads || isStandIn(leader) ? CHASE_TURN_MS : BY_HAND_MS;
+  // At most: the take is over once all starts were played.
+  const turnMs = leads ? CHASE_TURN_MS : isStandIn(leader) ? JOINS_MS : BY_HAND_MS;
   const recorder = new Recorder();
   const startedMs: number[] = [];
   const planned = (times: number[]) =>
