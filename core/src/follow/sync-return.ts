@@ -22,7 +22,7 @@ export interface SyncReturn {
   drifts: boolean;
 }
 
-/** Four beats of a clock; 13 s of timecode at 24 fps, which sends a code every other frame. */
+/** Four beats of a clock; 8 s of timecode at 24 fps, which sends a code every other frame. */
 const MOST = 4 * TICKS_PER_BEAT;
 /** A beat of clock. Fewer make no median worth reading. */
 const FEWEST = TICKS_PER_BEAT;

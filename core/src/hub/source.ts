@@ -50,7 +50,7 @@ export interface SourceSnapshot {
 
 /** A device and the hub compared by MIDI alone, without sound. */
 export type Apart =
-  | ({ kind: 'rolling' } & SyncReturn)
+  | ({ kind: 'rolling'; by: 'clock' | 'timecode' } & SyncReturn)
   /** Both are stopped: how far its position is past the hub's, in quarter notes or, of timecode, ms. */
   | { kind: 'stopped'; beats: number }
   | { kind: 'stopped'; ms: number };
@@ -160,7 +160,7 @@ export class Source {
     const { language } = this.#settings;
     if (grid.state === 'rolling') {
       const { reading } = this.#returns;
-      return reading && { kind: 'rolling', ...reading };
+      return reading && { kind: 'rolling', by: language, ...reading };
     }
     const lead = language === 'clock' ? this.#clockLead(nowMs, 0, nowMs) : this.#codeLead(nowMs, 0, map, nowMs);
     if (grid.state !== 'stopped' || !lead || lead.rolling || !this.#placed) return null;

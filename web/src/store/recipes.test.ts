@@ -1,18 +1,9 @@
 import { lineCheck, planWires } from '@metronomo/core';
 import { RECIPES } from './recipes';
 import type { Rig } from './records';
-import { BARE, planOf, setInputPort, setOutputPort } from './rig-plan';
+import { planOf, setInputPort, setOutputPort } from './rig-plan';
 import { checkRig } from './rig-schema';
-
-const bare: Rig = {
-  ...BARE,
-  id: 'own',
-  name: 'My studio',
-  demo: false,
-  bpm: 120,
-  gear: [],
-  input: { sourceId: 'none', label: 'No audio input yet', clickChannel: 0 },
-};
+import { ownRig as bare } from './rigs';
 
 /** The recipe with a port on every socket, as the musician chooses them on the cards. */
 function withAllPorts(rig: Rig): Rig {

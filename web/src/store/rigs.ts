@@ -6,7 +6,7 @@ import { boathouse } from './boathouse';
 import type { Rig } from './records';
 import { checkRig, rigSchema } from './rig-schema';
 
-const ownRig: Rig = {
+export const ownRig: Rig = {
   ...BARE,
   id: 'own',
   name: 'My studio',

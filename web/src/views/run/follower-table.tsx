@@ -203,14 +203,14 @@ const Row = memo(function Row({
 function useMidiReturn(gearId: string) {
   const key = useSession(({ snapshot: { sources, leader } }) => {
     const source = leader === gearId ? undefined : sources.find((one) => one.gearId === gearId);
-    const { apart = null, receiving = 'nothing' } = source ?? {};
+    const { apart = null } = source ?? {};
     if (apart?.kind !== 'rolling' || apart.drifts || Math.abs(apart.lateMs) > NEAR_MS) return null;
-    return [receiving, apart.lateMs.toFixed(1), ...apart.landingsMs.map((ms) => ms.toFixed(1))].join(' ');
+    return [apart.by, apart.lateMs.toFixed(1), ...apart.landingsMs.map((ms) => ms.toFixed(1))].join(' ');
   });
   return useMemo(() => {
     if (key === null) return null;
-    const [receiving, lateMs, ...landings] = key.split(' ');
-    const ink = receiving === 'timecode' ? ('timecode' as const) : ('clock' as const);
+    const [by, lateMs, ...landings] = key.split(' ');
+    const ink = by === 'timecode' ? ('timecode' as const) : ('clock' as const);
     return { ink, lateMs: Number(lateMs), landingsMs: landings.map(Number) };
   }, [key]);
 }

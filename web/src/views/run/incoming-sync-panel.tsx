@@ -1,4 +1,4 @@
-import { HUB_ID, TICKS_PER_BEAT, type Apart, type SourceSnapshot } from '@metronomo/core';
+import { HUB_ID, type SourceSnapshot } from '@metronomo/core';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { hub } from '../../studio/workers';
@@ -6,11 +6,8 @@ import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { StateMark } from '../../parts/state-mark';
 import type { Rig } from '../../store/records';
-import { latenessText } from '../../parts/words';
-import { count, decimal } from '../../words/numbers';
-
-/** The longest frame there is, at 24 fps. */
-const FRAME_MS = 1000 / 24;
+import { apartText, standsText } from '../../parts/apart-words';
+import { decimal } from '../../words/numbers';
 
 /** Sync arriving from every possible leader and, in the demo, the controls of the stand-in that can lead. */
 export function IncomingSyncPanel({ rig }: { rig: Rig }) {
@@ -88,7 +85,7 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
 }
 
 /** Where the device is by its MIDI alone: the sound may come later. */
-function Compared({ apart, bpm, follows }: Pick<SourceSnapshot, 'apart' | 'bpm'> & { follows: boolean }) {
+function Compared({ apart, follows }: Pick<SourceSnapshot, 'apart'> & { follows: boolean }) {
   const hubBpm = useSession(({ snapshot }) => snapshot.bpm);
   if (!apart) return <>—</>;
   if (apart.kind === 'stopped') return <>{standsText(apart)}</>;
@@ -96,31 +93,10 @@ function Compared({ apart, bpm, follows }: Pick<SourceSnapshot, 'apart' | 'bpm'>
   if (apart.drifts) return <span title={`The hub plays at ${decimal(hubBpm, 2)} BPM.`}>drifting, {jitter}</span>;
   return (
     <>
-      {apartText(apart, bpm ?? hubBpm)} <span className="text-soft">{jitter}</span>
+      {apartText(apart, hubBpm)} <span className="text-soft">{jitter}</span>
       {follows && <span className="text-soft"> (the hub follows it)</span>}
     </>
   );
-}
-
-/** Whole beats apart, and the rest in ms; more than a second of timecode isn’t lateness, but another position. */
-function apartText({ lateMs, ci95Ms, counted }: Apart & { kind: 'rolling' }, bpm: number): string {
-  const beatMs = 60_000 / bpm;
-  const beats = Math.round(lateMs / beatMs);
-  const restMs = lateMs - beats * beatMs;
-  const position = beats === 0 ? '' : `${count(Math.abs(beats), 'beat')} ${beats > 0 ? 'behind' : 'ahead'}, `;
-  const within = `± ${decimal((ci95Ms[1] - ci95Ms[0]) / 2, 2)}`;
-  return `${position}${latenessText(restMs)} ${within}${counted ? '' : ', or whole ticks more,'}`;
-}
-
-/** A device goes on at its next whole tick, and its timecode ends at the last whole quarter frame. */
-function standsText(apart: Apart & { kind: 'stopped' }): string {
-  const byClock = 'beats' in apart;
-  const ahead = byClock ? apart.beats : apart.ms;
-  const rounded = byClock ? Math.floor(apart.beats * TICKS_PER_BEAT + 0.01) : Math.trunc(apart.ms / FRAME_MS);
-  if (rounded === 0) return 'same position';
-  const [beats, ticks] = [Math.trunc(Math.abs(rounded) / TICKS_PER_BEAT), Math.abs(rounded) % TICKS_PER_BEAT];
-  const inBeats = [beats > 0 && count(beats, 'beat'), ticks > 0 && count(ticks, 'tick')].filter(Boolean).join(' ');
-  return `${byClock ? inBeats : `${decimal(Math.abs(ahead) / 1000, 2)} s`} ${ahead > 0 ? 'ahead' : 'behind'}`;
 }
 
 /** Many devices send clock only while playing. */
