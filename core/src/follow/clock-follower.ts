@@ -12,6 +12,10 @@ export interface ClockReading {
   rolling: boolean;
   /** It is known when ticks are due, but not which ones they are. */
   unsure: boolean;
+  /** Quarter notes by its ticks alone, whether it was started or not: only differences count. Null before any clock. */
+  counted: number | null;
+  /** `unsure` for `counted`, which also has to be right before a start. */
+  miscounted: boolean;
   /** Missing and extra ticks since the clock began. */
   missing: number;
   extra: number;
@@ -84,13 +88,15 @@ export class ClockFollower {
   /** `heardUntilMs`: what arrived later isn't known yet, because this machine stood still. */
   at(nowMs: number, heardUntilMs = nowMs): ClockReading {
     const state = this.#state(heardUntilMs);
-    const { best } = this.#tracker;
+    const { best, isSure } = this.#tracker;
     return {
       state,
       bpm: best && this.#heard > 1 ? MS_PER_MINUTE / (best.intervalMs * TICKS_PER_BEAT) : null,
       beat: best ? this.#songTicksAt(nowMs, state) / TICKS_PER_BEAT : null,
       rolling: this.#rolling && state !== 'lost' && state !== 'silent',
       unsure: state === 'settling' && this.#heard >= this.#facts.lockTicks,
+      counted: best ? (best.number + (nowMs - best.ms) / best.intervalMs) / TICKS_PER_BEAT : null,
+      miscounted: !isSure && this.#heard >= this.#facts.lockTicks,
       missing: best?.missing ?? 0,
       extra: best?.extra ?? 0,
     };

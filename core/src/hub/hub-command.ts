@@ -3,6 +3,8 @@ export type HubCommand =
   /** Immediately, or after the song's count-in. */
   | { kind: 'play'; countIn?: boolean }
   | { kind: 'stop' }
+  /** This was a downbeat of the clock that leads without having been started: everyone starts on one of the next. */
+  | { kind: 'downbeat'; atMs: number }
   | { kind: 'locate'; beat: number }
   | { kind: 'tempo'; bpm: number }
   | { kind: 'offset'; feedId: string; offsetMs: number }
@@ -30,4 +32,6 @@ export interface LostMotion {
   atMs: number;
   bpm: number;
   leader: string;
+  /** It rolled on the ticks of a clock that hadn't been started. */
+  onTicks?: boolean;
 }

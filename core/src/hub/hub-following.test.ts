@@ -1,82 +1,12 @@
-import type { FeedSettings } from '../feed/feed-settings';
 import { encodeMidi } from '../midi/encode-midi';
 import { encodeMmc } from '../midi/mmc';
-import { MidiParser } from '../midi/parser';
-import { TimeMaster, type TimeMasterSettings } from '../standin/time-master';
+import type { TimeMasterSettings } from '../standin/time-master';
+import { ALL_CLOCK, feed, master, Room, source } from '../testing/room';
 import { TempoMap } from '../tempo/tempo-map';
 import { readFullFrame, readQuarterFrames } from '../timecode/timecode-messages';
-import { Hub } from './hub';
-import type { Outgoing } from './outgoing';
 import type { SourceSettings } from './source';
 
-const CLOCK = { clock: true, transport: true, position: true, timecode: null };
 const ONE_HOUR = { hours: 1, minutes: 0, seconds: 0, frames: 0 };
-const feed = (id: string, change: Partial<FeedSettings> = {}) => ({
-  id,
-  portId: `to-${id}`,
-  settings: { sends: CLOCK, offsetMs: 0, clockWhileStopped: false, ...change },
-});
-const master = (change: Partial<TimeMasterSettings> = {}): TimeMasterSettings => ({
-  tempo: [{ beat: 0, bpm: 120 }],
-  sends: CLOCK,
-  crystalPpm: 40,
-  jitterMs: 0.5,
-  seed: 7,
-  ...change,
-});
-const source = (id: string, change: Partial<SourceSettings> = {}): SourceSettings => ({
-  id,
-  portId: `from-${id}`,
-  language: 'clock',
-  ...change,
-});
-
-/** A hub, the machines that may lead it, and virtual time. */
-class Room {
-  readonly hub = new Hub({ bpm: 110 });
-  readonly machines = new Map<string, TimeMaster>();
-  readonly out: Outgoing[] = [];
-  readonly unplugged = new Set<string>();
-  nowMs = 0;
-
-  machine(id: string, settings: TimeMasterSettings): TimeMaster {
-    const one = new TimeMaster(settings, (bytes, atMs) => {
-      if (!this.unplugged.has(id)) this.hub.receive(`from-${id}`, bytes, atMs);
-    });
-    this.machines.set(id, one);
-    return one;
-  }
-
-  run(ms: number): Outgoing[] {
-    const from = this.out.length;
-    for (const untilMs = this.nowMs + ms; this.nowMs < untilMs; this.nowMs += 10) {
-      for (const machine of this.machines.values()) machine.advance(this.nowMs);
-      this.out.push(...this.hub.advance(this.nowMs, 60));
-    }
-    return this.out.slice(from);
-  }
-
-  /** The machine stands still; its timer goes off before what arrived meanwhile is handed over. */
-  standStill(ms: number): void {
-    this.nowMs += ms;
-    this.out.push(...this.hub.advance(this.nowMs, 60));
-    this.run(200);
-  }
-
-  heard(id: string, out = this.out) {
-    const parser = new MidiParser();
-    return out
-      .filter((one) => one.feedId === id)
-      .flatMap(({ bytes, atMs }) => parser.push(bytes, atMs).map(({ message }) => ({ ...message, atMs })));
-  }
-
-  ticks(id: string, out = this.out): number[] {
-    return this.heard(id, out)
-      .filter(({ kind }) => kind === 'clock')
-      .map(({ atMs }) => atMs);
-  }
-}
-
 const rms = (values: number[]) => Math.sqrt(values.reduce((sum, value) => sum + value * value, 0) / values.length);
 const gaps = (times: number[]) => times.slice(1).map((ms, i) => ms - times[i]!);
 
@@ -180,7 +110,7 @@ test('timecode leads, and a clock follower goes through the song’s tempo map',
   const by = { language: 'timecode' as const, timecodeStart: ONE_HOUR };
   room.hub.setSources([source('desk', by)]);
   room.hub.setLeaders(['desk']);
-  const sends = { ...CLOCK, clock: false, transport: false, position: false, timecode: '25' as const };
+  const sends = { ...ALL_CLOCK, clock: false, transport: false, position: false, timecode: '25' as const };
   const desk = room.machine(
     'desk',
     master({ sends, timecodeStart: ONE_HOUR, clockWhileStopped: false, jitterMs: 0.3 }),
@@ -200,7 +130,7 @@ test('timecode leads, and a clock follower goes through the song’s tempo map',
 
 test('clock leads, and a timecode follower gets code in real time', () => {
   const { room } = following();
-  room.hub.setFeeds([feed('tape', { sends: { ...CLOCK, timecode: '25' }, timecodeStart: ONE_HOUR })]);
+  room.hub.setFeeds([feed('tape', { sends: { ...ALL_CLOCK, timecode: '25' }, timecodeStart: ONE_HOUR })]);
   const out = room.run(6000);
   const quarters = room.heard('tape', out).filter(({ kind }) => kind === 'quarterFrame');
   expect(gaps(quarters.map(({ atMs }) => atMs)).every((gap) => Math.abs(gap - 10) < 1)).toBe(true);
@@ -214,7 +144,7 @@ test('clock leads, and a timecode follower gets code in real time', () => {
 
 describe('an offset on incoming sync', () => {
   const TICK_MS = 2500 / 120;
-  const CODE = { ...CLOCK, clock: false, transport: false, position: false, timecode: '25' as const };
+  const CODE = { ...ALL_CLOCK, clock: false, transport: false, position: false, timecode: '25' as const };
   const BY = {
     clock: [{}, {}],
     timecode: [
@@ -417,7 +347,7 @@ test('a locate while rolling repositions everyone in the language they support',
   const room = new Room();
   room.hub.setFeeds([
     feed('a'),
-    feed('tape', { sends: { ...CLOCK, clock: false, transport: false, position: false, timecode: '25' } }),
+    feed('tape', { sends: { ...ALL_CLOCK, clock: false, transport: false, position: false, timecode: '25' } }),
   ]);
   room.run(100);
   room.hub.command({ kind: 'play' });

@@ -10,6 +10,7 @@ import { Timeline, type GridPosition, type TransportState } from '../transport/t
 import type { HubCommand, LostMotion } from './hub-command';
 import { NoteRouter, type PortRoute } from './note-router';
 import type { Outgoing } from './outgoing';
+import { Players } from './players';
 import { remoteCommands } from './remote';
 import { Source, type Lead, type SourceSettings, type SourceSnapshot } from './source';
 import { leadMs, steer, STEER_EVERY_MS } from './steer';
@@ -24,6 +25,12 @@ export interface Feed {
   /** Send even while one of these leads. */
   sendsToLeader?: boolean;
 }
+
+/**
+ * Who takes over: the first in the order leads, and the others only if it is lost; or whoever of them starts to play, and
+ * the first of several for as long as it plays.
+ */
+export type TakeOver = 'inOrder' | 'whoeverPlays';
 
 /** Where the song position goes on stop. */
 export type AfterStop = 'stay' | 'toStart' | 'toWherePlayBegan';
@@ -47,6 +54,8 @@ export interface HubSnapshot {
   bpm: number;
   /** The current leader: the hub, or a source by its id. */
   leader: string;
+  /** It rolls on the ticks of a clock that wasn't started: the position is the musician's own. */
+  onTicks: boolean;
   sources: SourceSnapshot[];
   /** Feeds stopped individually, and muted feeds. */
   held: string[];
@@ -122,14 +131,20 @@ export class Hub {
   #lines = new Map<string, FeedState>();
   #sources = new Map<string, Source>();
   #order: readonly string[] = [HUB];
+  #takeOver: TakeOver = 'inOrder';
+  readonly #players = new Players();
   #leader: string = HUB;
   /** The preferred leader dropped out during playback; don't switch back automatically. */
   #fellBack = false;
   /** Who was lost, when, and how far its count was from the grid's. */
   #lost: { sourceId: string; atMs: number; countsFrom: number } | null = null;
   #steeredMs = -Infinity;
-  /** Whole beats between the leader's count and the grid's. */
+  /** Beats between the leader's count and the grid's. */
   #countsFrom = 0;
+  /** The grid was started here, on the ticks of a clock that runs without a start, or whose start doesn't count. */
+  #onTicks = false;
+  /** To be resumed on the ticks of a leader that isn't locked yet. */
+  #resumesOnTicks: LostMotion | null = null;
   #stoodAt: number | null = null;
   #playedFrom = 0;
   /** Before it has played for the first time, nothing can be left playing. */
@@ -244,8 +259,9 @@ export class Hub {
    * Sets the fallback order, leader first: `hub` or sources. Switches without stopping; after a fallback it switches
    * back to the first.
    */
-  setLeaders(order: readonly string[]): void {
+  setLeaders(order: readonly string[], takeOver: TakeOver = 'inOrder'): void {
     this.#order = order.length > 0 ? [...order] : [HUB];
+    this.#takeOver = takeOver;
     this.#fellBack = false;
     this.#changeOver();
   }
@@ -255,7 +271,7 @@ export class Hub {
     for (const source of this.#sources.values()) {
       if (source.settings.portId !== portId) continue;
       const messages = source.receive(bytes, atMs, (ms) => this.#timeline.at(ms));
-      if (!source.settings.obeys || this.#leader !== HUB) continue;
+      if (!this.#isObeyed(source.settings)) continue;
       for (const { message } of messages)
         for (const command of remoteCommands(message, source.settings, this.#song)) this.command(command);
     }
@@ -264,14 +280,23 @@ export class Hub {
     return carried;
   }
 
+  /** A leader that gives the transport only is obeyed, like a remote control. */
+  #isObeyed({ id, gives, obeys = false }: SourceSettings): boolean {
+    if (gives === 'transport' && this.#leader === id) return true;
+    return obeys && gives !== 'tempo' && this.#hasOwnTransport();
+  }
+
   /** @throws RangeError on a tempo outside 20 to 300 BPM, a position before the start, or an invalid count-in. */
   command(command: HubCommand): void {
     switch (command.kind) {
       case 'play':
-        if (!this.#willRoll() && this.#leader === HUB) this.#play(command.countIn ? this.#countInBars : 0);
+        if (!this.#willRoll()) this.#playByHand(command.countIn ? this.#countInBars : 0);
+        return;
+      case 'downbeat':
+        this.#joinOn(command.atMs);
         return;
       case 'stop':
-        if (this.#willRoll()) this.#stop(this.#nextTurnMs());
+        this.#stopByHand();
         return;
       case 'locate':
         this.#locate(command.beat);
@@ -375,6 +400,7 @@ export class Hub {
       ...grid,
       willRoll: this.#willRoll(),
       leader: this.leader,
+      onTicks: this.#onTicks,
       sources: [...this.#sources.values()].map((source) => ({
         ...source.snapshot(this.#nowMs, this.#heardUntilMs),
         apart: source.apart(this.#nowMs, this.#song, grid),
@@ -439,10 +465,18 @@ export class Hub {
     this.#changeOver();
     const source = this.#sources.get(this.#leader);
     if (!source) return;
+    if (source.settings.gives === 'transport') return;
+    if (this.#onTicks && this.#playsItself(source)) {
+      // It was started after all.
+      this.#stop(this.#nextTurnMs());
+      return;
+    }
     const gridMs = this.#nextChangeMs();
-    const lead = source.leadAt(this.#nowMs, gridMs - this.#nowMs, this.#song, this.#heardUntilMs);
+    const byTicks = this.#byTicks(source);
+    const lead = this.#leadOf(source, gridMs);
     const rolls = this.#willRoll();
-    if (rolls && (!lead || lead.state === 'lost' || lead.state === 'silent')) this.#fallBack();
+    if (byTicks && !rolls) this.#idleOnTicks(source, lead);
+    else if (rolls && (!lead || lead.state === 'lost' || lead.state === 'silent')) this.#fallBack();
     else if (!lead) return;
     else if (!lead.rolling) this.#standWith(lead);
     else if (!rolls) this.#joinLeader(lead, gridMs);
@@ -451,6 +485,102 @@ export class Hub {
       this.#nowMs - this.#steeredMs >= STEER_EVERY_MS[source.settings.response ?? 'steady']
     )
       this.#steer(source, lead, gridMs);
+  }
+
+  /** Only its ticks count, not where it says it is. */
+  #byTicks({ settings }: Source): boolean {
+    return settings.language === 'clock' && (this.#onTicks || settings.gives === 'tempo');
+  }
+
+  /** It was started, and its start counts. */
+  #playsItself({ settings: { id, gives } }: Source): boolean {
+    return gives !== 'tempo' && this.#canLead(id);
+  }
+
+  #leadOf(source: Source, gridMs: number): Lead | null {
+    const aheadMs = gridMs - this.#nowMs;
+    return this.#byTicks(source)
+      ? source.ticksAt(this.#nowMs, aheadMs, this.#heardUntilMs)
+      : source.leadAt(this.#nowMs, aheadMs, this.#song, this.#heardUntilMs);
+  }
+
+  #idleOnTicks(source: Source, lead: Lead | null): void {
+    if (lead?.state !== 'locked') return;
+    const gone = this.#resumesOnTicks;
+    if (!gone) {
+      this.#idleWith(lead.bpm);
+      return;
+    }
+    const { beat, songMs, atMs, bpm } = gone;
+    const motion: Motion = { map: evenTempo(bpm), speed: 1, fromMs: atMs, beat, songMs };
+    this.#startOnTicks(source, (gridMs) => ({ beat: toSixteenth(Math.max(0, beatAt(motion, gridMs))) }));
+  }
+
+  /** The musician's play, which a leader that says itself when to play leaves alone. */
+  #playByHand(countInBars: number): void {
+    if (this.#takeOver === 'whoeverPlays' && !this.#hasOwnTransport()) this.#lead(HUB);
+    const source = this.#sources.get(this.#leader);
+    if (!source || source.settings.gives === 'transport') {
+      this.#play(countInBars);
+      return;
+    }
+    if (source.settings.language !== 'clock' || this.#playsItself(source)) return;
+    this.#startOnTicks(source, (gridMs) => {
+      const beat = toSixteenth(this.#timeline.at(gridMs).beat);
+      return { beat, countIn: this.#barsToBeats(countInBars, beat) };
+    });
+  }
+
+  /** Nobody who plays on takes over from a musician who stops. */
+  #stopByHand(): void {
+    if (this.#willRoll()) this.#stop(this.#nextTurnMs());
+    if (this.#takeOver !== 'whoeverPlays') return;
+    this.#players.passOver();
+    this.#lead(HUB);
+  }
+
+  /** The first tick that can still be reached is at this beat of the song, after a count-in. */
+  #startOnTicks(source: Source, from: (gridMs: number) => { beat: number; countIn?: number }): void {
+    const gridMs = this.#nextTurnMs();
+    const lead = source.ticksAt(this.#nowMs, gridMs - this.#nowMs, this.#heardUntilMs);
+    if (lead?.state !== 'locked') return;
+    const { beat, countIn = 0 } = from(gridMs);
+    this.#startOnTick(lead, gridMs, toTick(lead.beat), { beat, countIn });
+  }
+
+  #startOnTick(lead: Lead, gridMs: number, tick: number, at: { beat: number; countIn?: number }): void {
+    const { beat, countIn = 0 } = at;
+    const startMs = gridMs + ((tick - lead.beat) * 60_000) / lead.bpm;
+    this.#stoodAt = null;
+    this.#steeredMs = this.#nowMs;
+    this.#start(startMs, beat, { map: evenTempo(lead.bpm), countIn });
+    this.#countsFrom = beat - countIn - tick;
+    this.#onTicks = true;
+  }
+
+  /** Everyone starts on a bar line, a whole number of bars after a downbeat of the clock that leads. */
+  #joinOn(downbeatMs: number): void {
+    if (this.#takeOver === 'whoeverPlays' && this.#leader === HUB && !this.#willRoll()) {
+      const running = this.#order.map((id) => this.#sourceFor(id)).find((id) => this.#hears(id));
+      if (running !== undefined) this.#lead(running);
+    }
+    const source = this.#sources.get(this.#leader);
+    if (!source || this.#playsItself(source) || !Number.isFinite(downbeatMs)) return;
+    if (this.#willRoll()) this.#stop(this.#nextTurnMs());
+    const gridMs = this.#nextTurnMs();
+    const lead = source.ticksAt(this.#nowMs, gridMs - this.#nowMs, this.#heardUntilMs);
+    if (lead?.state !== 'locked') return;
+    const beat = this.#meter.nextBar(this.#timeline.at(gridMs).beat);
+    const downbeat = lead.beat - ((gridMs - downbeatMs) * lead.bpm) / 60_000;
+    const bar = this.#barsToBeats(1, beat);
+    const bars = Math.ceil((lead.beat - downbeat) / bar);
+    const tick = Math.round((downbeat + bars * bar) * TICKS_PER_BEAT) / TICKS_PER_BEAT;
+    this.#startOnTick(lead, gridMs, tick < lead.beat ? tick + bar : tick, { beat });
+  }
+
+  #barsToBeats(bars: number, atBeat: number): number {
+    const { beatsPerBar, beatUnit } = this.#meter.meterAt(atBeat);
+    return (bars * beatsPerBar * 4) / beatUnit;
   }
 
   #standWith(lead: Lead): void {
@@ -504,16 +634,55 @@ export class Hub {
     else this.#retime(gridMs, this.#song, lead.speed * steering.factor);
   }
 
+  /** The tempo is that of a clock. */
   #byClock(): boolean {
-    return this.#sources.get(this.#leader)?.settings.language === 'clock';
+    const { language, gives } = this.#sources.get(this.#leader)?.settings ?? {};
+    return language === 'clock' && gives !== 'transport';
   }
 
-  /** The first in the order leads as soon as it can, unless it was lost before. */
+  /** The musician plays, stops and locates here. */
+  #hasOwnTransport(): boolean {
+    const gives = this.#sources.get(this.#leader)?.settings.gives;
+    return this.#leader === HUB || gives === 'tempo' || gives === 'transport' || this.#onTicks;
+  }
+
+  /** The song's own tempo applies. */
+  #hasOwnTempo(): boolean {
+    return this.#leader === HUB || this.#sources.get(this.#leader)?.settings.gives === 'transport';
+  }
+
+  /** The first in the order leads as soon as it can, unless it was lost before; or whoever plays. */
   #changeOver(): void {
+    if (this.#takeOver === 'whoeverPlays') {
+      this.#letPlayersLead();
+      return;
+    }
     const first = this.#sourceFor(this.#order[0] ?? HUB);
     if (this.#leader === first) return;
     if (this.#fellBack) this.#takeUpAgain(first);
     else if (!this.#willRoll() || this.#canLead(first)) this.#lead(first);
+  }
+
+  /** Whoever played first keeps it; a leader that is only held up does so, too. */
+  #letPlayersLead(): void {
+    const playing = this.#order
+      .map((id) => this.#sourceFor(id))
+      .filter((id) => this.#sources.get(id)?.settings.gives !== 'tempo' && id !== HUB && this.#canLead(id));
+    const rolls = this.#willRoll();
+    this.#players.update(this.#nowMs, playing, (id) => rolls && id !== this.#leader && this.#isFed(this.#leadsAs(id)));
+    const { rolling = false } = this.#sources.get(this.#leader)?.snapshot(this.#nowMs, this.#heardUntilMs) ?? {};
+    if (rolls && (this.#leader === HUB || this.#onTicks || rolling)) return;
+    const [first] = this.#players.inOrder;
+    if (first !== undefined && first !== this.#leader) this.#lead(first);
+  }
+
+  /** The hub starts and stops it. */
+  #isFed(gearId: string): boolean {
+    return [...this.#lines.values()].some((line) => {
+      const { transport, clock, timecode } = line.feed.settings.sends;
+      const drives = transport || clock || timecode !== null;
+      return drives && !line.held && !isSilent(line) && (line.feed.reaches?.includes(gearId) ?? false);
+    });
   }
 
   /** A leader that was lost and returns before long, where it would be by now, leads again as if nothing had happened. */
@@ -533,8 +702,10 @@ export class Hub {
 
   #canLead(id: string): boolean {
     if (id === HUB) return true;
-    const { state, rolling } = this.#sources.get(id)?.snapshot(this.#nowMs, this.#heardUntilMs) ?? {};
-    return state === 'locked' && rolling === true;
+    const source = this.#sources.get(id);
+    if (!source) return false;
+    const { state, rolling } = source.snapshot(this.#nowMs, this.#heardUntilMs);
+    return state === 'locked' && (rolling || source.settings.gives === 'tempo');
   }
 
   /** The id in the fallback order of a source. */
@@ -546,34 +717,50 @@ export class Hub {
   #sourceFor(id: string): string {
     const ids = [...this.#sources.keys()].filter((sourceId) => this.#leadsAs(sourceId) === id);
     const inOrder = [...ids].sort((a, b) => Number(b === this.#leader) - Number(a === this.#leader));
-    const hears = (sourceId: string) =>
-      this.#sources.get(sourceId)?.snapshot(this.#nowMs, this.#heardUntilMs).state === 'locked';
-    return inOrder.find((sourceId) => this.#canLead(sourceId)) ?? inOrder.find(hears) ?? inOrder[0] ?? id;
+    const leads = (sourceId: string) => this.#canLead(sourceId);
+    return inOrder.find(leads) ?? inOrder.find((sourceId) => this.#hears(sourceId)) ?? inOrder[0] ?? id;
+  }
+
+  #hears(sourceId: string): boolean {
+    return this.#sources.get(sourceId)?.snapshot(this.#nowMs, this.#heardUntilMs).state === 'locked';
   }
 
   #lead(id: string): void {
+    if (id === this.#leader) return;
     this.#leader = id;
     this.#stoodAt = null;
     this.#countsFrom = 0;
+    this.#onTicks = false;
+    this.#resumesOnTicks = null;
     const { beat, state } = this.#timeline.at(this.#nowMs);
-    const lead = this.#sources.get(id)?.leadAt(this.#nowMs, 0, this.#song);
-    // A new clock leader has its own beat count. Keep the grid position and store the whole-beat difference.
-    if (lead && this.#byClock() && state === 'rolling') this.#countsFrom = Math.round(beat - lead.beat);
+    const source = this.#sources.get(id);
+    const lead = source && this.#leadOf(source, this.#nowMs);
+    // A new clock leader has its own beat count. Keep the grid position and store the difference: whole beats, or ticks of
+    // a clock whose ticks are all that counts.
+    if (lead && this.#byClock() && state === 'rolling') {
+      const steps = this.#byTicks(source) ? TICKS_PER_BEAT : 1;
+      this.#countsFrom = Math.round((beat - lead.beat) * steps) / steps;
+    }
+    // Whoever gives the tempo leaves the transport to the musician.
+    this.#onTicks = source?.settings.gives === 'tempo' && this.#willRoll();
     // Led by the hub, the grid goes on at the tempo it has; the song's own comes back with the next start.
     this.#keepFromLeader();
   }
 
   /** The next in the order that can lead takes over; if none can, the grid stops. */
   #fallBack(): void {
-    const after = this.#order.slice(this.#order.indexOf(this.#leadsAs(this.#leader)) + 1);
-    const next = after.map((id) => this.#sourceFor(id)).find((id) => this.#canLead(id));
+    const inTurn = this.#takeOver === 'inOrder';
+    const after = inTurn
+      ? this.#order.slice(this.#order.indexOf(this.#leadsAs(this.#leader)) + 1).map((id) => this.#sourceFor(id))
+      : this.#players.inOrder;
+    const next = after.find((id) => id !== this.#leader && this.#canLead(id));
     if (next === undefined) {
       if (this.#willRoll()) this.#stop(this.#nextTurnMs());
       if (!this.#sources.has(this.#leader)) this.#leader = HUB;
       this.#keepFromLeader();
       return;
     }
-    this.#fellBack = true;
+    this.#fellBack = inTurn;
     this.#lost = { sourceId: this.#leader, atMs: this.#nowMs, countsFrom: this.#countsFrom };
     this.#lead(next);
   }
@@ -581,8 +768,7 @@ export class Hub {
   #play(countInBars: number): void {
     const gridMs = this.#nextTurnMs();
     const beat = toSixteenth(this.#timeline.at(gridMs).beat);
-    const { beatsPerBar, beatUnit } = this.#meter.meterAt(beat);
-    this.#start(gridMs, beat, { countIn: (countInBars * beatsPerBar * 4) / beatUnit });
+    this.#start(gridMs, beat, { countIn: this.#barsToBeats(countInBars, beat) });
   }
 
   #start(
@@ -597,6 +783,7 @@ export class Hub {
       if (!held) planner.start(gridMs, from, { map, songMs, speed, countInTo: beat });
     this.#playedFrom = beat;
     this.#hasPlayed = true;
+    this.#resumesOnTicks = null;
     this.#timeline.change(gridMs, { rolling: true, beat: from, songMs, map, speed, countInTo: beat });
   }
 
@@ -605,7 +792,8 @@ export class Hub {
     for (const { planner } of this.#lines.values()) planner.stop(gridMs);
     const { beat: stoppedAt, state } = this.#timeline.at(gridMs);
     this.#timeline.change(gridMs, { rolling: false, speed: 1 });
-    this.#fellBack = false;
+    this.#fellBack = this.#onTicks = false;
+    this.#resumesOnTicks = null;
     const stays = state === 'countingIn' ? this.#playedFrom : stoppedAt;
     const to = beat ?? { stay: stays, toStart: 0, toWherePlayBegan: this.#playedFrom }[this.#afterStop];
     if (to !== stoppedAt) this.#standAt(this.#nextTurnMs(), to);
@@ -618,7 +806,7 @@ export class Hub {
       return;
     }
     // Another leader goes on where it is, so everyone would be stopped, and started again at the old place.
-    if (this.#leader !== HUB) return;
+    if (!this.#hasOwnTransport()) return;
     const gridMs = this.#nextTurnMs();
     const { speed } = this.#timeline.motionAt(gridMs) ?? { speed: 1 };
     const songMs = this.#song.msAt(beat);
@@ -627,7 +815,9 @@ export class Hub {
       planner.locate(gridMs, beat, { songMs, startsFromThere: true });
     }
     this.#timeline.change(gridMs, { beat, songMs, rolling: false });
-    this.#start(this.#nextTurnMs(), toSixteenth(beat), { speed });
+    const source = this.#sources.get(this.#leader);
+    if (source && this.#byClock()) this.#startOnTicks(source, () => ({ beat: toSixteenth(beat) }));
+    else this.#start(this.#nextTurnMs(), toSixteenth(beat), { speed });
   }
 
   #standAt(gridMs: number, beat: number): void {
@@ -644,7 +834,7 @@ export class Hub {
 
   #setMap(map: TempoMap): void {
     this.#song = map;
-    if (this.#leader === HUB || !this.#willRoll()) this.#retime(this.#nextChangeMs(), map, 1);
+    if (this.#hasOwnTempo() || !this.#willRoll()) this.#retime(this.#nextChangeMs(), map, 1);
   }
 
   #retime(gridMs: number, map: TempoMap, speed: number): void {
@@ -656,7 +846,7 @@ export class Hub {
     if (!(Math.abs(share) <= MAX_NUDGE))
       throw new RangeError(`Nudge must be within ± ${MAX_NUDGE * 100}%, not ${share * 100}%.`);
     if (feedId === undefined) {
-      if (this.#leader === HUB) this.#retime(this.#nextChangeMs(), this.#song, 1 + share);
+      if (this.#hasOwnTempo()) this.#retime(this.#nextChangeMs(), this.#song, 1 + share);
       return;
     }
     const line = this.#lines.get(feedId);
@@ -728,10 +918,12 @@ export class Hub {
   /** In step with where the lost hub would be by now, at the next sixteenth. */
   #resume(rolled: LostMotion | null): void {
     if (this.#willRoll()) return;
+    if (rolled && this.#takeOver === 'whoeverPlays') this.#lead(this.#sourceFor(rolled.leader));
     for (const id of this.#lines.keys()) this.#sayStopTo(id);
     this.#hasPlayed = true;
     if (!rolled) return;
-    const { beat, songMs, atMs, bpm, leader } = rolled;
+    const { beat, songMs, atMs, bpm, leader, onTicks = false } = rolled;
+    if (onTicks && this.leader === leader) this.#resumesOnTicks = rolled;
     if (leader === HUB && this.#leader !== HUB) {
       // The leader had been lost before, and the musician decides when it leads again.
       this.#fellBack = true;
@@ -806,6 +998,7 @@ export class Hub {
       rolling: false,
       speed: 1,
     });
+    this.#onTicks = false;
     this.#horizonMs = nowMs;
   }
 
@@ -837,6 +1030,11 @@ function reasonOf(error: unknown): string {
 /** Song position counts sixteenths, so anyone can join there. */
 function toSixteenth(beat: number): number {
   return Math.ceil(beat * SIXTEENTHS_PER_BEAT - 1e-6) / SIXTEENTHS_PER_BEAT;
+}
+
+/** The first tick at or after a beat. */
+function toTick(beat: number): number {
+  return Math.ceil(beat * TICKS_PER_BEAT - 1e-6) / TICKS_PER_BEAT;
 }
 
 function evenTempo(bpm: number): TempoMap {

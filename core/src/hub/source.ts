@@ -16,6 +16,8 @@ export interface SourceSettings {
   gearId?: string;
   portId: string;
   language: 'clock' | 'timecode';
+  /** What a clock rules while it leads; both by default. */
+  gives?: 'both' | 'tempo' | 'transport';
   response?: Response;
   /** How long it may be silent while rolling. */
   freewheelMs?: number;
@@ -128,6 +130,26 @@ export class Source {
     return language === 'clock'
       ? this.#clockLead(nowMs, aheadMs - offsetMs, heardUntilMs)
       : this.#codeLead(nowMs, aheadMs - offsetMs, map, heardUntilMs);
+  }
+
+  /**
+   * The same by its ticks alone, for a clock that runs without having been started here: `beat` counts on from an unknown
+   * place.
+   */
+  ticksAt(nowMs: number, aheadMs: number, heardUntilMs = nowMs): Lead | null {
+    const { bpm, counted, miscounted, state } = this.#clock.at(nowMs, heardUntilMs);
+    if (bpm === null || counted === null || this.#settings.language !== 'clock') return null;
+    const { offsetMs = 0 } = this.#settings;
+    const beat = counted + ((aheadMs - offsetMs) * bpm) / MS_PER_MINUTE;
+    return {
+      state: state === 'locked' && miscounted ? 'settling' : state,
+      rolling: state !== 'silent' && state !== 'lost',
+      beat,
+      songMs: (beat * MS_PER_MINUTE) / bpm,
+      bpm,
+      speed: 1,
+      unsure: miscounted,
+    };
   }
 
   /** `heardUntilMs`: what arrived later isn't known yet, because this machine stood still. */

@@ -69,11 +69,16 @@ export function planWires(rig: RigPlan): WirePlan {
   return plan;
 }
 
+/** Who is sent nothing: the leader, unless it isn't known before somebody plays. The hub keeps that one apart by itself. */
+export function plannedLeader({ leaders, takeOver }: RigPlan): string {
+  return takeOver === 'whoeverPlays' ? HUB_ID : (leaders[0] ?? HUB_ID);
+}
+
 /** Rigs are immutable, so plans are memoized. */
 const plans = new WeakMap<RigPlan, WirePlan>();
 
 function compile(rig: RigPlan): WirePlan {
-  const leader = rig.leaders[0] ?? HUB_ID;
+  const leader = plannedLeader(rig);
   const reaches = reachesOf(rig);
   const reachesLeader = ({ distance, toLeaderToo }: Reach) => distance.has(leader) && !toLeaderToo;
   const usable = reaches.filter((reach) => reach.portId !== null && !reachesLeader(reach));

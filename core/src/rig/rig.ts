@@ -151,6 +151,8 @@ export interface RigPlan {
   cables: readonly Cable[];
   /** The fallback order as gear ids; the first one leads. */
   leaders: readonly string[];
+  /** Whether the first of them leads, or whoever starts to play; the first by default. */
+  takeOver?: 'inOrder' | 'whoeverPlays';
   routes?: readonly NoteRoute[];
 }
 

@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import { plannedLeader } from '../rig/plan-wires';
 import { HUB_ID } from '../rig/rig';
 import type { Evening } from './evening';
 import { cableInto, gearChange, origin, song, studio } from './studio-arbitrary';
@@ -47,17 +48,27 @@ const port = fc.nat(2).map((n) => `p${n}`);
 const machine = fc.nat(1).map((n) => `m${n}`);
 const simple = (name: string, act: (evening: Evening) => void) => fc.constant<Act>({ name, act });
 
+/** The hub leads, and nobody can take over from it. */
+const leadsItself = ({ rig }: Evening) => plannedLeader(rig) === HUB_ID && rig.takeOver !== 'whoeverPlays';
+
 const play = fc.boolean().map((countIn): Act => ({
   name: countIn ? 'play with count-in' : 'play',
   act: (evening) => {
     evening.command({ kind: 'play', countIn });
-    if (evening.leaderId === HUB_ID) evening.plays = true;
+    evening.plays = evening.rig.takeOver === 'whoeverPlays' ? null : evening.leaderId === HUB_ID ? true : evening.plays;
   },
 }));
 const stop = simple('stop', (evening) => {
   evening.command({ kind: 'stop' });
-  evening.plays = evening.rig.leaders[0] === HUB_ID ? false : null;
+  evening.plays = leadsItself(evening) ? false : null;
 });
+const downbeat = fc.integer({ min: 0, max: 2000 }).map((ms): Act => ({
+  name: `downbeat ${ms} ms ago`,
+  act: (evening) => {
+    evening.command({ kind: 'downbeat', atMs: evening.nowMs - ms });
+    if (!leadsItself(evening)) evening.plays = null;
+  },
+}));
 const locate = fc.nat(400).map((quarters): Act => {
   const beat = quarters / 4;
   return { name: `locate ${beat}`, act: (evening) => evening.command({ kind: 'locate', beat }) };
@@ -85,14 +96,27 @@ const moveCable = fc.tuple(fc.nat(5), fc.option(origin)).map(([n, from]): Act =>
   },
 }));
 const leaders = fc
-  .constantFrom(['hub'], ['hub', 'm0', 'm1'], ['m0', 'hub'], ['m0', 'm1', 'hub'], ['m1', 'm0'])
-  .map((order): Act => ({
-    name: `leaders ${order.join(' ')}`,
+  .tuple(
+    fc.constantFrom(['hub'], ['hub', 'm0', 'm1'], ['m0', 'hub'], ['m0', 'm1', 'hub'], ['m1', 'm0']),
+    fc.constantFrom('inOrder' as const, 'inOrder' as const, 'whoeverPlays' as const),
+  )
+  .map(([order, takeOver]): Act => ({
+    name: `leaders ${order.join(' ')} ${takeOver}`,
     act: (evening) => {
       const { rig } = evening;
       const known = order.filter((id) => id === HUB_ID || evening.inputs.has(id));
       evening.plays = null;
-      evening.setRig({ ...rig, leaders: known.length > 0 ? known : [HUB_ID] });
+      evening.setRig({ ...rig, leaders: known.length > 0 ? known : [HUB_ID], takeOver });
+    },
+  }));
+const gives = fc
+  .tuple(machine, fc.constantFrom('both' as const, 'tempo' as const, 'transport' as const))
+  .map(([id, what]): Act => ({
+    name: `${id} gives ${what}`,
+    act: (evening) => {
+      if (evening.inputs.get(id)?.machine.language !== 'clock') return;
+      evening.plays = null;
+      evening.setGives(id, what);
     },
   }));
 const hold = port.chain((id) =>
@@ -181,7 +205,7 @@ const asleep = fc.integer({ min: 3000, max: 20_000 }).map((ms): Act => ({
   name: `asleep for ${ms} ms`,
   act: (evening) => {
     evening.holdUp(ms, 'as sent');
-    evening.plays = evening.rig.leaders[0] === HUB_ID ? false : null;
+    evening.plays = leadsItself(evening) ? false : null;
   },
 }));
 const lost = fc.integer({ min: 200, max: 2500 }).map((ms): Act => ({
@@ -199,12 +223,14 @@ const acts = [
   play,
   play,
   stop,
+  downbeat,
   locate,
   tempo,
   newSong,
   gear,
   moveCable,
   leaders,
+  gives,
   hold,
   mute,
   solo,

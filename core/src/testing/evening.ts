@@ -1,7 +1,8 @@
 import { Hub, HUB, type Feed, type SongSettings } from '../hub/hub';
 import type { HubCommand } from '../hub/hub-command';
 import type { Outgoing } from '../hub/outgoing';
-import { planWires, type Wire } from '../rig/plan-wires';
+import type { SourceSettings } from '../hub/source';
+import { plannedLeader, planWires, type Wire } from '../rig/plan-wires';
 import { cablesFrom, HUB_ID, socketOf, type RigGear, type RigPlan } from '../rig/rig';
 import { seededRandom, type SeededRandom } from '../standin/random';
 import { framesToSeconds } from '../timecode/code-position';
@@ -23,6 +24,7 @@ export interface Line {
 interface Input {
   machine: Machine;
   line: Line;
+  gives: NonNullable<SourceSettings['gives']>;
   /** It started or stopped while it was unplugged, so that the hub can’t know. */
   missed: boolean;
   /** On the way, in order of arrival. */
@@ -84,6 +86,7 @@ export class Evening {
       this.inputs.set(id, {
         machine,
         line: { lateMs: 0, jitterMs: 0, loss: 0, unplugged: false },
+        gives: 'both',
         missed: false,
         onTheWay: [],
         lineSinceMs: 0,
@@ -96,14 +99,23 @@ export class Evening {
   #connect(): void {
     const timecodeStart = this.#timecodeStart;
     this.hub.setSources(
-      [...this.inputs].map(([id, { machine }]) => ({
+      [...this.inputs].map(([id, { machine, gives }]) => ({
         id,
+        gives,
         portId: `in ${id}`,
         language: machine.language,
         timecodeStart,
       })),
     );
-    this.hub.setLeaders(this.rig.leaders);
+    this.hub.setLeaders(this.rig.leaders, this.rig.takeOver);
+  }
+
+  /** What a machine rules while it leads; it is a new source then. */
+  setGives(id: string, gives: Input['gives']): void {
+    const input = this.inputs.get(id);
+    if (!input || input.gives === gives) return;
+    Object.assign(input, { gives, lineSinceMs: this.nowMs, missed: true });
+    this.#connect();
   }
 
   setSong(song: SongSettings): void {
@@ -113,7 +125,7 @@ export class Evening {
 
   /** The engine is lost, with all it knew; after a while another one goes on in its place, as the app does it. */
   loseHub(ms: number): void {
-    const { willRoll, leader, held, muted, bpm, songMs } = this.hub.snapshot();
+    const { willRoll, leader, held, muted, bpm, songMs, onTicks } = this.hub.snapshot();
     const gone = this.hub;
     const atMs = this.nowMs;
     const beat = gone.beatAt(atMs);
@@ -135,7 +147,7 @@ export class Evening {
     for (const feedId of muted) this.hub.command({ kind: 'mute', feedId, muted: true });
     for (const { gearIds } of this.wires) for (const id of gearIds) this.#interrupt(id);
     this.hub.advance(this.nowMs, LOOKAHEAD_MS);
-    this.hub.command({ kind: 'resume', rolled: willRoll ? { beat, songMs, atMs, bpm, leader } : null });
+    this.hub.command({ kind: 'resume', rolled: willRoll ? { beat, songMs, atMs, bpm, leader, onTicks } : null });
   }
 
   get wires(): readonly Wire[] {
@@ -151,7 +163,8 @@ export class Evening {
   setRig(rig: RigPlan): void {
     const before = new Map(this.wires.map((wire) => [wire.portId, wire]));
     const paths = this.#paths();
-    const leaderChanged = JSON.stringify(rig.leaders) !== JSON.stringify(this.rig.leaders);
+    const order = ({ leaders, takeOver }: RigPlan) => JSON.stringify([leaders, takeOver]);
+    const leaderChanged = order(rig) !== order(this.rig);
     this.rig = rig;
     this.#reached = new Map();
     for (const gear of rig.gear) {
@@ -160,7 +173,7 @@ export class Evening {
       if (!this.#witnesses.has(gear.id)) this.#witnesses.set(gear.id, new Witness());
     }
     for (const [id, path] of this.#paths()) if (paths.get(id) !== path) this.#interrupt(id);
-    if (leaderChanged) this.hub.setLeaders(rig.leaders);
+    if (leaderChanged) this.hub.setLeaders(rig.leaders, rig.takeOver);
     for (const { portId, settings } of this.wires) {
       const old = before.get(portId)?.settings;
       if (JSON.stringify(offsetsOf(settings)) !== JSON.stringify(old && offsetsOf(old)))
@@ -262,8 +275,10 @@ export class Evening {
         this.hub.receive(`in ${id}`, bytes, stamps === 'all now' ? nowMs : atMs);
       }
     }
+    const before = this.leaderId;
     const out = this.hub.advance(nowMs, LOOKAHEAD_MS);
-    const { leaderId } = this;
+    // Who takes over just now may have been sent something before.
+    const leaderId = this.leaderId === before ? before : HUB_ID;
     for (const message of out) this.#deliver(message, leaderId);
   }
 
@@ -354,11 +369,11 @@ export class Evening {
 
   #checkLeader(leader: string, rolls: boolean): void {
     if (leader === HUB) {
-      const leads = this.rig.leaders[0] === HUB_ID;
+      const leads = plannedLeader(this.rig) === HUB_ID && this.rig.takeOver !== 'whoeverPlays';
       if (leads && this.plays !== null && this.plays !== rolls) throw new Error(`Told to play: ${this.plays}`);
       return;
     }
-    const { machine, line, missed, lineSinceMs = 0 } = this.inputs.get(leader) ?? {};
+    const { machine, line, missed, gives, lineSinceMs = 0 } = this.inputs.get(leader) ?? {};
     if (
       !machine ||
       !line ||
@@ -368,20 +383,25 @@ export class Evening {
       this.nowMs - machine.steadySinceMs < SETTLE_MS
     )
       return;
-    if (machine.rolling !== rolls)
+    if (gives === 'transport' || (!rolls && gives === 'tempo')) return;
+    const { onTicks } = this.hub.snapshot();
+    if (!onTicks && machine.rolling !== rolls)
       throw new Error(`The leader ${machine.rolling ? 'rolls' : 'stands'}, the hub doesn’t`);
     if (!rolls) return;
     const { beat, songMs, bpm } = this.hub.gridAt(this.nowMs);
+    const atMs = this.nowMs - line.lateMs;
+    const steps = onTicks ? 24 : 1;
+    const apart = onTicks ? machine.ticksAt(atMs) - steps * beat : machine.positionAt(atMs) - beat;
     const off =
       machine.language === 'clock'
-        ? (((((machine.positionAt(this.nowMs - line.lateMs) - beat + 0.5) % 1) + 1) % 1) - 0.5) * (60_000 / bpm)
+        ? (apart - Math.round(apart)) * (60_000 / bpm / steps)
         : machine.positionAt(this.nowMs - line.lateMs) - 1000 * secondsOf(this.#timecodeStart, machine.rate) - songMs;
     if (!(Math.abs(off) < 3 + line.jitterMs)) throw new Error(`The grid is ${off.toFixed(1)} ms off its leader`);
   }
 
   /** Gear that a single usable port reaches is on that port’s wire. */
   #checkReached(): void {
-    const leader = this.rig.leaders[0] ?? HUB_ID;
+    const leader = plannedLeader(this.rig);
     const ports = this.#ports();
     for (const gear of this.rig.gear) {
       if (gear.id === HUB_ID || gear.id === leader || gear.syncsTo === 'nothing' || !gear.able.follow) continue;

@@ -23,6 +23,8 @@ export interface Machine {
   readonly steadySinceMs: number;
   /** Quarter notes for clock, ms of song time for timecode. */
   positionAt(ms: number): number;
+  /** Ticks of its clock, started or not, from an unknown place; 0 without a clock. */
+  ticksAt(ms: number): number;
   play(nowMs: number): void;
   stop(nowMs: number): void;
   /** BPM for clock, speed for timecode. */
@@ -52,6 +54,10 @@ export class ClockMachine implements Machine {
 
   positionAt(ms: number): number {
     return (this.#tick + (this.rolling ? (ms - this.#tickMs) / this.#everyMs : 0)) / TICKS_PER_BEAT;
+  }
+
+  ticksAt(ms: number): number {
+    return (ms - this.#tickMs) / this.#everyMs;
   }
 
   play(nowMs: number): void {
@@ -110,6 +116,10 @@ export class CodeMachine implements Machine {
   positionAt(ms: number): number {
     const ahead = this.rolling ? ((ms - this.#nextMs) * this.#speed) / this.#quarterMs : 0;
     return (this.#quarter + ahead) * this.#quarterMs;
+  }
+
+  ticksAt(): number {
+    return 0;
   }
 
   play(nowMs: number): void {

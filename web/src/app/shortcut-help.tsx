@@ -9,6 +9,7 @@ const KEYS = [
   ['Space', 'Play / stop'],
   ['Home', 'Go to start'],
   ['T', 'Tap tempo'],
+  ['D', 'Start on my downbeat'],
   ['1 to 5', 'Switch view'],
   ['M', 'Start a take on the Bench'],
   ['← →', 'Align: nudge the selected row 0.1 ms earlier or later (Shift: 1 ms, Alt: 1 sample)'],

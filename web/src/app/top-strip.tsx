@@ -5,10 +5,10 @@ import { useSession } from '../studio/session';
 import { usePorts } from '../ports/port-registry';
 import { useFollowers } from '../studio/use-followers';
 import { locate } from '../studio/locate';
+import { playOrStop } from '../studio/transport';
 import { Cell } from './cell';
 import { Position } from './position';
 import { TempoField } from './tempo-field';
-import { playOrStop } from './use-shortcuts';
 import { decimal, whole } from '../words/numbers';
 
 /** Transport, position, tempo, leader and followers; visible in every view. */
@@ -58,7 +58,8 @@ function Leader() {
   });
   const nameOf = (id?: string) => (id === HUB_ID ? 'Hub' : rig?.gear.find((one) => one.id === id)?.name);
   const trialLeader = useSession(({ trialLeader }) => trialLeader);
-  const [first] = trialLeader === null ? (rig?.leaders ?? []) : [trialLeader];
+  const anyone = rig?.takeOver === 'whoeverPlays' && trialLeader === null;
+  const [first] = anyone ? [leader] : trialLeader === null ? (rig?.leaders ?? []) : [trialLeader];
   const next = rig?.leaders[rig.leaders.indexOf(leader) + 1];
   return (
     <>
@@ -77,7 +78,9 @@ function Leader() {
           </button>
         </span>
       ) : (
-        <span className="max-w-44 truncate text-xs text-soft">{words ?? (next ? `next: ${nameOf(next)}` : '')}</span>
+        <span className="max-w-44 truncate text-xs text-soft">
+          {words ?? (anyone ? 'whoever plays leads' : next ? `next: ${nameOf(next)}` : '')}
+        </span>
       )}
     </>
   );

@@ -1,4 +1,3 @@
-import { HUB_ID } from '@metronomo/core';
 import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useNavigate } from 'react-router';
@@ -7,10 +6,10 @@ import { signed } from '../parts/words';
 import { undoNewest } from '../studio/undoable';
 import { count } from '../words/numbers';
 import { belongsToFocus, useSingleKeys } from '../parts/keys-in-use';
-import { command } from '../studio/workers';
 import { undoOrRedo } from '../studio/rig';
 import { useSession } from '../studio/session';
 import { locate } from '../studio/locate';
+import { playOrStop, tapDownbeat } from '../studio/transport';
 import { tap } from './tempo';
 import { showToast } from '../toasts/toast-store';
 import { VIEWS } from './views';
@@ -25,6 +24,7 @@ export function useShortcuts() {
   const enabled = useSingleKeys(({ on }) => on);
   useHotkeys('space', () => playOrStop(), { preventDefault: true, ignoreEventWhen: ownedBy('space') });
   useHotkeys('t', () => tap(), { enabled, ...TEXT_ONLY });
+  useHotkeys('d', () => tapDownbeat(), { enabled, ...TEXT_ONLY });
   useHotkeys('home', () => locate(0), { preventDefault: true, ignoreEventWhen: ownedBy('home') });
   useHotkeys('1,2,3,4,5', ({ key }) => void navigate(VIEWS[Number(key) - 1]?.path ?? '/run'), {
     enabled,
@@ -40,16 +40,6 @@ export function useShortcuts() {
 /** Whatever has focus comes first: a focused button, tab, row or node keeps its keys. */
 function ownedBy(key: 'space' | 'home'): (event: KeyboardEvent) => boolean {
   return ({ target }) => belongsToFocus(key, target instanceof Element ? target : null);
-}
-
-export function playOrStop(): void {
-  const { snapshot, rig } = useSession.getState();
-  if (snapshot.state !== 'stopped') command({ kind: 'stop' });
-  else if (snapshot.leader === HUB_ID) command({ kind: 'play', countIn: rig?.song.countsIn ?? false });
-  else {
-    const name = rig?.gear.find(({ id }) => id === snapshot.leader)?.name ?? 'Another device';
-    showToast(`${name} is the leader. Press play on the device; the hub starts with it.`);
-  }
 }
 
 /** Undoes the newest change: a deletion, a correction, or one of the rig. */

@@ -87,7 +87,7 @@ function playWith(rig: Rig): void {
   hub.setFeeds(feeds);
   hub.setSources(sources);
   hub.setRoutes(routes);
-  hub.setLeaders(leaders);
+  hub.setLeaders(leaders.order, leaders.takeOver);
   hub.command({ kind: 'play' });
   for (let ms = 10; ms < 1500; ms += 10) hub.advance(ms, 20);
 }

@@ -76,6 +76,8 @@ export function rigChanges(before: Rig, after: Rig): RigChanges {
     const names = after.leaders.map((id) => (id === HUB_ID ? 'the hub' : (is.get(id)?.name ?? id)));
     say(`Leader: ${names.join(', then ')}`, ...after.leaders.slice(0, 1));
   }
+  if (before.takeOver !== after.takeOver)
+    say(after.takeOver === 'whoeverPlays' ? 'Leader: whoever plays' : 'Leader: by the fallback order');
   if (!equal(before.input, after.input))
     say(`Audio input: ${after.input.label}, click input ${after.input.clickChannel + 1}`);
   if (!equal(before.align, after.align))

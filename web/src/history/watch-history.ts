@@ -75,6 +75,11 @@ function watchLeader(): void {
     const place = (id: string) => rig.leaders.indexOf(id);
     const nameOf = (id: string) => (id === HUB_ID ? 'the hub' : (rig.gear.find((gear) => gear.id === id)?.name ?? id));
     const ids = [is, was].filter((id) => id !== HUB_ID);
+    if (rig.takeOver === 'whoeverPlays') {
+      const line = `${nameOf(is)} plays and leads; before: ${nameOf(was)}`;
+      store(noteEvent({ rigId: rig.id, kind: 'rig', lines: [line], gearIds: ids }));
+      return;
+    }
     if (place(was) >= 0 && place(is) > place(was)) {
       lostId = was;
       fault(`Lost sync from ${nameOf(was)}. New leader: ${nameOf(is)}.`, ids);

@@ -103,7 +103,7 @@ const api: HubWorkerApi & Lifeline = {
     sources = wanted;
     hub?.setSources(wanted);
   },
-  setLeaders: (order) => hub?.setLeaders(order),
+  setLeaders: (order, takeOver) => hub?.setLeaders(order, takeOver),
   setRoutes: (routes) => hub?.setRoutes(routes),
   command: (command) => hub?.command(command),
   barsAhead: (bars, settleBars) => hub?.barsAhead(bars, settleBars) ?? null,

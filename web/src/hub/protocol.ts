@@ -7,6 +7,7 @@ import type {
   SongSettings,
   SoundBlock,
   SourceSettings,
+  TakeOver,
   TimedMessage,
 } from '@metronomo/core';
 import type { Led } from './leader-memory';
@@ -91,7 +92,7 @@ export interface HubWorkerApi {
   setSong(song: SongSettings): void;
   setFeeds(feeds: Feed[]): void;
   setSources(sources: SourceSettings[]): void;
-  setLeaders(order: string[]): void;
+  setLeaders(order: string[], takeOver: TakeOver): void;
   setRoutes(routes: PortRoute[]): void;
   command(command: HubCommand): void;
   /** When whole bars will be played; see the hub. In ms of the window's clock. */

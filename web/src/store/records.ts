@@ -62,6 +62,8 @@ export interface Gear extends GearFacts {
   offsetMs: number;
   /** While it leads: added to the times of its sync, ms, so that everyone plays with its sound. */
   syncOffsetMs?: number;
+  /** What its clock rules while it leads: tempo and transport if missing. */
+  gives?: 'both' | 'tempo' | 'transport';
 }
 
 /** A beat trigger with overrides per section index. */
@@ -112,6 +114,8 @@ export interface Rig {
   cables: Cable[];
   /** The fallback order, leader first. */
   leaders: string[];
+  /** Whether the first of them leads, or whoever starts to play; the first if missing. */
+  takeOver?: 'inOrder' | 'whoeverPlays';
   /** Note and controller routes between ports. */
   routes: NoteRoute[];
   /** How external sync is followed. */

@@ -15,8 +15,8 @@ import type { Gear, Rig, Song } from './records';
 
 /** The rig as the line check and the diagram see it, with the hub as a device. */
 export function planOf(rig: Rig): RigPlan {
-  const { cables, leaders, routes } = rig;
-  return { gear: [hubGear(rig.hubSockets), ...rig.gear], cables, leaders, routes };
+  const { cables, leaders, routes, takeOver = 'inOrder' } = rig;
+  return { gear: [hubGear(rig.hubSockets), ...rig.gear], cables, leaders, routes, takeOver };
 }
 
 /**

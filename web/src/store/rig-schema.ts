@@ -232,6 +232,7 @@ const gearSchema = object({
   returnChannel: channel.defined().nullable(),
   offsetMs: number().required().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
   syncOffsetMs: number().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
+  gives: string().oneOf(['both', 'tempo', 'transport'] as const),
 });
 
 const peerSchema = object({
@@ -268,6 +269,7 @@ export const rigSchema = object({
   hubSockets: array().of(socketSchema).required().max(64),
   cables: array().of(memoized(cableSchema)).required().max(256),
   leaders: array().of(id()).required().max(65),
+  takeOver: string().oneOf(['inOrder', 'whoeverPlays'] as const),
   routes: array().of(routeSchema).required().max(64),
   following: whole({
     response: string()

@@ -1,4 +1,4 @@
-import type { Feed, PortRoute, SongSettings, SourceSettings } from '@metronomo/core';
+import type { Feed, PortRoute, SongSettings, SourceSettings, TakeOver } from '@metronomo/core';
 import equal from 'fast-deep-equal';
 import { CLICK_PORT } from '../ports/port-ids';
 import type { Rig } from '../store/records';
@@ -15,7 +15,7 @@ export interface HubSettings {
   routes: PortRoute[];
   /** The only feeds that are sent; null is all. */
   soloed: string[] | null;
-  leaders: string[];
+  leaders: { order: string[]; takeOver: TakeOver };
 }
 
 /** What the hub has to be set to: the rig, except for what a measurement asks. */
@@ -26,8 +26,13 @@ export function settingsFor(rig: Rig, { byNotes = [], song, alone }: Experiment)
     sources: sourcesOf(rig),
     routes: routesOf(rig),
     soloed: alone === undefined ? null : feedsTo(rig, alone),
-    leaders: rig.leaders,
+    leaders: leadersOf(rig),
   };
+}
+
+/** Who may lead, in which order, and how they take over from each other. */
+export function leadersOf({ leaders, takeOver = 'inOrder' }: Rig): HubSettings['leaders'] {
+  return { order: leaders, takeOver };
 }
 
 /** The click, and the device's feed: its own if it is driven by notes, else its wire's. */
@@ -47,7 +52,10 @@ export class HubPlan {
     const { rig, experiment, trialLeader } = useSession.getState();
     if (!rig) return;
     // Nobody takes over from it: when it stops, everyone stops.
-    const wanted = settingsFor(trialLeader === null ? rig : { ...rig, leaders: [trialLeader] }, experiment);
+    const wanted = settingsFor(
+      trialLeader === null ? rig : { ...rig, leaders: [trialLeader], takeOver: 'inOrder' as const },
+      experiment,
+    );
     const before = how === 'newHub' ? null : this.#sent;
     this.#sent = wanted;
     const changed = (key: keyof HubSettings) => !equal(wanted[key], before?.[key]);
@@ -57,7 +65,7 @@ export class HubPlan {
       changed('sources') && to.setSources(wanted.sources),
       changed('routes') && to.setRoutes(wanted.routes),
       changed('soloed') && to.command({ kind: 'solo', feedIds: wanted.soloed }),
-      changed('leaders') && to.setLeaders(wanted.leaders),
+      changed('leaders') && to.setLeaders(wanted.leaders.order, wanted.leaders.takeOver),
     ]);
   }
 }

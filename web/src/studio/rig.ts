@@ -10,7 +10,7 @@ import { loadRig, storeRig } from '../store/rigs';
 import { markInterrupted } from '../store/takes';
 import { isStorageFull } from '../store/unsaved';
 import { showToast } from '../toasts/toast-store';
-import { hubPlan } from './hub-plan';
+import { hubPlan, leadersOf } from './hub-plan';
 import { inputDesk } from './input';
 import { openPeers } from './network-door';
 import { useSession } from './session';
@@ -106,7 +106,8 @@ export function listenAlso(portId: string | null): void {
 export async function switchBack(): Promise<void> {
   const { rig, snapshot, trialLeader } = useSession.getState();
   if (!rig || trialLeader !== null) return;
-  await hub.setLeaders(rig.leaders);
+  const { order, takeOver } = leadersOf(rig);
+  await hub.setLeaders(order, takeOver);
   const first = rig.gear.find(({ id }) => id === rig.leaders[0]);
   const rolls = snapshot.sources.some(
     ({ gearId, state, rolling }) => gearId === first?.id && state === 'locked' && rolling,

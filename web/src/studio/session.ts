@@ -46,6 +46,7 @@ const AT_REST: HubSnapshot = {
   songMs: 0,
   bpm: 120,
   leader: 'hub',
+  onTicks: false,
   sources: [],
   held: [],
   muted: [],

@@ -18,7 +18,11 @@ export function sourcesOf(rig: Rig): SourceSettings[] {
     const common = { portId, response, freewheelMs, timecodeStart };
     if (gearIds.length === 0) return [{ id, language: 'clock' as const, obeys, ...common }];
     return gearIds.map((gearId, i): SourceSettings => {
-      const { leadsWith: language = 'clock', syncOffsetMs = 0 } = rig.gear.find((one) => one.id === gearId) ?? {};
+      const {
+        leadsWith: language = 'clock',
+        syncOffsetMs = 0,
+        gives = 'both',
+      } = rig.gear.find((one) => one.id === gearId) ?? {};
       const another = named.has(gearId);
       named.add(gearId);
       // Commands that arrive at a port are obeyed once.
@@ -27,6 +31,7 @@ export function sourcesOf(rig: Rig): SourceSettings[] {
         id: another ? `${gearId} ${id}` : gearId,
         gearId,
         language,
+        ...(gives !== 'both' && { gives }),
         obeys: obeys && i === 0,
         ...offset,
         ...common,

@@ -91,21 +91,24 @@ async function setUpHub(api: HubApi, before: string | null): Promise<void> {
   );
   if (before === null) return;
   await hubPlan.apply(api, 'newHub');
-  const { willRoll, beat, songMs, bpm, leader, held, muted } = snapshot;
+  const { willRoll, beat, songMs, bpm, leader, held, muted, onTicks } = snapshot;
   for (const feedId of held) await api.command({ kind: 'hold', feedId });
   for (const feedId of muted) await api.command({ kind: 'mute', feedId, muted: true });
-  await api.command({ kind: 'resume', rolled: willRoll ? { beat, songMs, atMs: snapshotAtMs, bpm, leader } : null });
+  await api.command({
+    kind: 'resume',
+    rolled: willRoll ? { beat, songMs, atMs: snapshotAtMs, bpm, leader, onTicks } : null,
+  });
   // After it may be used by everyone: these wait for it.
   void inputDesk.reconnect('hub');
   void networkDoor.open();
 }
 
 /** The clock that led, while the hub rolled; null if another kind of source did, or none. */
-function clockThatLed({ willRoll, leader, sources, beat, bpm }: HubSnapshot, atMs: number): Led | null {
+function clockThatLed({ willRoll, leader, sources, beat, bpm, onTicks }: HubSnapshot, atMs: number): Led | null {
   const source = sources.find(
     ({ gearId, receiving, rolling }) => gearId === leader && receiving === 'clock' && rolling,
   );
-  return willRoll && source ? { portId: source.portId, beat, atMs, bpm } : null;
+  return willRoll && source && !onTicks ? { portId: source.portId, beat, atMs, bpm } : null;
 }
 
 async function setUpMeasure(api: MeasureApi, before: string | null): Promise<void> {

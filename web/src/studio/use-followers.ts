@@ -34,7 +34,9 @@ export function useFollowers(): Follower[] {
       ),
     ),
   );
-  const leader = useSession(({ rig }) => rig?.leaders[0]);
+  const leader = useSession(({ rig, snapshot }) =>
+    rig?.takeOver === 'whoeverPlays' ? snapshot.leader : rig?.leaders[0],
+  );
   return useMemo(() => {
     const follows = (gear ?? []).filter(({ id, syncsTo }) => syncsTo !== 'nothing' && id !== leader);
     return follows.map((one) => {

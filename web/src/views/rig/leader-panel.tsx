@@ -28,9 +28,15 @@ export function LeaderPanel({ rig }: { rig: Rig }) {
   return (
     <section aria-label="Leader">
       <h2 className="mb-3 text-lg font-bold">Leader</h2>
+      <TakeOverField takeOver={rig.takeOver ?? 'inOrder'} />
       {current && <CandidateRow one={current} isLeader figures={figures} nameOf={nameOf} />}
       {(leader !== HUB_ID || rig.leaders.length > 1) && <Following rig={rig} />}
-      <FallbackOrder leaders={rig.leaders} candidates={candidates} nameOf={nameOf} />
+      <FallbackOrder
+        anyone={rig.takeOver === 'whoeverPlays'}
+        leaders={rig.leaders}
+        candidates={candidates}
+        nameOf={nameOf}
+      />
       {others.length > 0 && (
         <section aria-label="Other candidates" className="mt-4">
           <h3 className="font-bold">Who else could lead</h3>
@@ -96,24 +102,52 @@ function setLeaders(change: (before: string[]) => string[]): void {
   void changeRig((rig) => ({ ...rig, leaders: change(rig.leaders) }));
 }
 
+function TakeOverField({ takeOver }: { takeOver: NonNullable<Rig['takeOver']> }) {
+  return (
+    <div className="pb-2">
+      <Field label="Who takes the lead">
+        {(id) => (
+          <Select
+            id={id}
+            value={takeOver}
+            onChange={({ target }) =>
+              void changeRig((rig) => ({ ...rig, takeOver: target.value as NonNullable<Rig['takeOver']> }))
+            }
+          >
+            <option value="inOrder">The leader below</option>
+            <option value="whoeverPlays">Whoever starts to play</option>
+          </Select>
+        )}
+      </Field>
+    </div>
+  );
+}
+
 function FallbackOrder({
+  anyone,
   leaders,
   candidates,
   nameOf,
 }: {
+  anyone: boolean;
   leaders: readonly string[];
   candidates: readonly Candidate[];
   nameOf: (id: string) => string;
 }) {
-  const [, ...rest] = leaders;
+  const rest = anyone ? leaders : leaders.slice(1);
+  const hidden = leaders.length - rest.length;
   const left = candidates.filter(({ gearId }) => !leaders.includes(gearId));
-  const swap = (at: number) =>
+  const swap = (row: number) => {
+    const at = row + hidden;
     setLeaders((before) => before.map((id, i) => (i === at ? before[at + 1] : i === at + 1 ? before[at] : id) ?? id));
+  };
   return (
     <section aria-label="Fallback order" className="ruled-t mt-2 pt-3">
-      <h3 className="font-bold">If sync is lost</h3>
+      <h3 className="font-bold">{anyone ? 'May lead' : 'If sync is lost'}</h3>
       <p className="text-sm text-soft">
-        Everyone keeps the last tempo briefly, then the next in line takes over. If no one can, playback stops.
+        {anyone
+          ? 'Of these, the first one to play leads for as long as it plays. Then another one that plays takes over.'
+          : 'Everyone keeps the last tempo briefly, then the next in line takes over. If no one can, playback stops.'}
       </p>
       <ol className="mt-1">
         {rest.map((id, i) => (
@@ -154,11 +188,11 @@ function FallbackOrder({
       </ol>
       {left.length > 0 && (
         <div className="mt-2">
-          <Field label="Next fallback">
+          <Field label={anyone ? 'Add to the list' : 'Next fallback'}>
             {(id) => (
               <Select id={id} value="" onChange={({ target }) => setLeaders((before) => [...before, target.value])}>
                 <option value="" disabled>
-                  none: playback stops
+                  {anyone ? 'choose a device' : 'none: playback stops'}
                 </option>
                 {left.map(({ gearId }) => (
                   <option key={gearId} value={gearId}>
@@ -200,12 +234,34 @@ function SyncOffset({ gear: { id, name, leadsWith, syncOffsetMs = 0 }, bpm }: { 
   );
 }
 
+function GivesField({ gear: { id, name, gives = 'both' } }: { gear: Gear }) {
+  const change = (value: string) =>
+    void changeRig((rig) => ({
+      ...rig,
+      gear: rig.gear.map((one) => (one.id === id ? { ...one, gives: value as NonNullable<Gear['gives']> } : one)),
+    }));
+  return (
+    <div className="col-span-2">
+      <Field label={`${name} rules`}>
+        {(field) => (
+          <Select id={field} value={gives} onChange={({ target }) => change(target.value)}>
+            <option value="both">Tempo, start and stop</option>
+            <option value="tempo">Tempo only</option>
+            <option value="transport">Start and stop only</option>
+          </Select>
+        )}
+      </Field>
+    </div>
+  );
+}
+
 function Following({ rig }: { rig: Rig }) {
   const leader = rig.gear.find(({ id }) => id === rig.leaders[0]);
   const change = (next: Partial<Rig['following']>) =>
     void changeRig((before) => ({ ...before, following: { ...before.following, ...next } }));
   return (
     <section aria-label="External sync" className="ruled-t mt-2 grid grid-cols-[3fr_2fr] gap-3 pt-3">
+      {leader && leader.leadsWith === 'clock' && <GivesField gear={leader} />}
       {leader && <SyncOffset gear={leader} bpm={rig.bpm} />}
       <Field label="Response">
         {(id) => (

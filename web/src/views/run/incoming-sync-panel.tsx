@@ -19,7 +19,11 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
   return (
     <div className="flex flex-col gap-3 p-4 text-sm">
       <p className="text-soft">
-        Fallback order: {rig.leaders.map((id) => (id === HUB_ID ? 'the hub' : nameOf(id))).join(', then ')}.{' '}
+        {rig.takeOver === 'whoeverPlays' ? 'Whoever plays leads, of ' : 'Fallback order: '}
+        {rig.leaders
+          .map((id) => (id === HUB_ID ? 'the hub' : nameOf(id)))
+          .join(rig.takeOver === 'whoeverPlays' ? ', ' : ', then ')}
+        .{' '}
         <Link to="/rig" className="underline underline-offset-2">
           Change order in Rig
         </Link>

@@ -7,6 +7,7 @@ import { lazyView } from '../../parts/lazy-view';
 import { PanelTabs } from '../../parts/panel-tabs';
 import type { Gear } from '../../store/records';
 import { FollowerTable } from './follower-table';
+import { JoinRow } from './join-row';
 import { LatestBeat } from './latest-beat';
 import { IncomingSyncPanel } from './incoming-sync-panel';
 import { NetworkTable } from './network-table';
@@ -38,6 +39,7 @@ export function RunView() {
   return (
     <div className="grid min-h-full grid-cols-1 lg:grid-cols-[1fr_236px]">
       <div className="flex min-w-0 flex-col">
+        <JoinRow />
         <FromTopOnly followers={followers} />
         <FollowerTable followers={followers} chosenId={chosenId} onChoose={choose} />
         <Tabs.Root defaultValue="beat" className="flex min-h-64 flex-1 flex-col">

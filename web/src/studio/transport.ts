@@ -1,0 +1,47 @@
+import { HUB_ID, type HubSnapshot } from '@metronomo/core';
+import { showToast } from '../toasts/toast-store';
+import type { Rig } from '../store/records';
+import { useSession } from './session';
+import { command } from './workers';
+
+/** A clock that leads and runs without having been started here; null if there is none. */
+export function runningClock({ sources, leader }: HubSnapshot, rig: Rig | null): { name: string; bpm: number } | null {
+  const source = sources.find(({ gearId, receiving }) => gearId === leader && receiving === 'clock');
+  const gear = rig?.gear.find(({ id }) => id === leader);
+  if (!source || !gear || source.bpm === null || source.state !== 'locked') return null;
+  const { gives = 'both' } = gear;
+  if (gear.leadsWith !== 'clock' || gives === 'transport' || (gives === 'both' && source.rolling)) return null;
+  return { name: gear.name, bpm: source.bpm };
+}
+
+export function playOrStop(): void {
+  const { snapshot, rig } = useSession.getState();
+  if (snapshot.state !== 'stopped') command({ kind: 'stop' });
+  else if (playsHere(snapshot, rig)) command({ kind: 'play', countIn: rig?.song.countsIn ?? false });
+  else {
+    const gear = rig?.gear.find(({ id }) => id === snapshot.leader);
+    const name = gear?.name ?? 'Another device';
+    showToast(
+      gear?.gives === 'tempo'
+        ? `${name} sets the tempo, but its clock isn’t arriving. Start its clock, then press play.`
+        : `${name} is the leader. Press play on the device; the hub starts with it.`,
+    );
+  }
+}
+
+function playsHere(snapshot: HubSnapshot, rig: Rig | null): boolean {
+  const { leader } = snapshot;
+  const gives = rig?.gear.find(({ id }) => id === leader)?.gives;
+  const hand = leader === HUB_ID || rig?.takeOver === 'whoeverPlays' || gives === 'transport';
+  return hand || runningClock(snapshot, rig) !== null;
+}
+
+/** Now is a downbeat of the clock that leads: everyone starts on one of the next bar lines. */
+export function tapDownbeat(): void {
+  const { snapshot, rig } = useSession.getState();
+  if (runningClock(snapshot, rig) === null && rig?.takeOver !== 'whoeverPlays') {
+    showToast('No running clock to join. Choose a device that sends MIDI clock as the leader in Rig.');
+    return;
+  }
+  command({ kind: 'downbeat', atMs: performance.now() });
+}

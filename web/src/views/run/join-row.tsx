@@ -1,0 +1,28 @@
+import { useShallow } from 'zustand/react/shallow';
+import { decimal } from '../../words/numbers';
+import { Button } from '../../parts/button';
+import { useSession } from '../../studio/session';
+import { runningClock, tapDownbeat } from '../../studio/transport';
+
+/** How to join a clock that runs, but wasn't started. */
+export function JoinRow() {
+  const clock = useSession(
+    useShallow(({ snapshot, rig }) => {
+      const running = runningClock(snapshot, rig);
+      if (!running || snapshot.willRoll) return null;
+      return { name: running.name, bpm: decimal(running.bpm, 1) };
+    }),
+  );
+  if (!clock) return null;
+  return (
+    <div role="status" className="ruled-b flex flex-wrap items-center gap-3 px-4 py-1.5 text-sm">
+      <span>
+        {clock.name} sends clock at {clock.bpm} BPM, but no start.
+      </span>
+      <Button onPointerDown={tapDownbeat} onClick={(event) => event.detail === 0 && tapDownbeat()} title="Press D">
+        Start on my downbeat
+      </Button>
+      <span className="text-soft">Press it on the first beat of a bar. Everyone starts on the next one.</span>
+    </div>
+  );
+}
