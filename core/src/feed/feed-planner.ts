@@ -8,8 +8,9 @@ import { fullFrameMessage } from '../timecode/timecode-messages';
 import { beatAt, bpmAt, from, msOfBeat, withTempo, songMsAt, type Motion } from '../transport/motion';
 import { ClockLane } from './clock-lane';
 import { CodeLane } from './code-lane';
-import { MAX_OFFSET_MS, type BeatTrigger, type FeedSettings } from './feed-settings';
-import { messageOf, TriggerLane } from './trigger-lane';
+import { MAX_OFFSET_MS, type BeatTrigger, type FeedSettings, type Patch } from './feed-settings';
+import { PatchLane, patchesAt, patchMessages } from './patch-lane';
+import { edgeMessages, TriggerLane } from './trigger-lane';
 
 const { ceil, floor, max, min } = Math;
 
@@ -100,6 +101,7 @@ export class FeedPlanner {
   #clock: ClockLane | null = null;
   #code: CodeLane | null = null;
   #triggers: TriggerLane | null = null;
+  #patches: PatchLane | null = null;
   #motion: Motion | null = null;
   /** What is still to be said before the follower runs, in order. */
   #greetings: Greeting[] = [];
@@ -154,16 +156,22 @@ export class FeedPlanner {
     const quietMs = max(new ClockLane(motion, this.#clockRate, true).intervalMs / 2, 2 * START_LEAD_MS);
     // Nothing that was asked for before may come after it.
     this.#add(min(gridMs, max(gridMs - quietMs, this.#lastTurnGridMs)), () => {
-      const { sends, timecodeStart = MIDNIGHT, triggers = [] } = this.#settings;
+      const { sends, timecodeStart = MIDNIGHT, triggers = [], patches = [] } = this.#settings;
       this.#motion = motion;
       this.#clock = new ClockLane(motion, this.#clockRate, true);
       this.#code = sends.timecode ? new CodeLane(motion, sends.timecode, timecodeStart) : null;
       this.#triggers = triggers.length > 0 ? new TriggerLane(motion, triggers, this.#meter) : null;
       this.#startBeat = max(fromBeat, countInTo);
+      this.#patches = patches.length > 0 ? new PatchLane(motion, patches, this.#startBeat) : null;
       const located = this.#greet(this.#clock, motion, this.#startBeat);
       this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
       const stop = stopFirst && sends.transport ? [STOP] : [];
-      return [...stop, ...located, ...triggers.flatMap(({ atStart }) => (atStart ? [messageOf(atStart)] : []))];
+      return [
+        ...stop,
+        ...located,
+        ...this.#patchesAt(this.#startBeat),
+        ...triggers.flatMap((trigger) => edgeMessages(trigger, 'atStart')),
+      ];
     });
     this.#started = true;
     this.#lastTurnGridMs = gridMs;
@@ -176,7 +184,7 @@ export class FeedPlanner {
     this.#add(gridMs, () => {
       const songMs = this.#motion ? songMsAt(this.#motion, gridMs) : null;
       this.#clock = this.#settings.clockWhileStopped ? this.#idleLane(gridMs) : null;
-      this.#code = this.#motion = this.#triggers = null;
+      this.#code = this.#motion = this.#triggers = this.#patches = null;
       return [...this.#stopMessages(), ...(songMs === null ? [] : this.#fullFrame(songMs))];
     });
   }
@@ -186,7 +194,7 @@ export class FeedPlanner {
     this.#greetings = [];
     this.#follows = this.#machinePlays = false;
     this.#machineAtMs = null;
-    return [...stops(sends), ...triggers.flatMap(({ atStop }) => (atStop ? [messageOf(atStop)] : []))];
+    return [...stops(sends), ...triggers.flatMap((trigger) => edgeMessages(trigger, 'atStop'))];
   }
 
   /**
@@ -208,7 +216,7 @@ export class FeedPlanner {
         sixteenths <= LAST_SONG_POSITION
       )
         told.push({ kind: 'songPosition', sixteenths });
-      return [...told, ...this.#locateMachine(songMs), ...this.#fullFrame(songMs)];
+      return [...told, ...this.#patchesAt(beat), ...this.#locateMachine(songMs), ...this.#fullFrame(songMs)];
     });
   }
 
@@ -227,6 +235,7 @@ export class FeedPlanner {
         this.#motion = withTempo(before, gridMs, { map, speed }, this.#startBeat);
         this.#retimeCode(Math.abs(this.#motion.songMs - songMsAt(before, gridMs)) > SAME_PLACE_MS);
         this.#triggers?.retime(this.#motion);
+        this.#patches?.retime(this.#motion);
       }
       return this.#locateWaitingMachine();
     };
@@ -268,12 +277,17 @@ export class FeedPlanner {
     motion: Motion,
     clock: ClockLane,
   ): MidiMessage[] {
-    const { sends, timecodeStart = MIDNIGHT, triggers = [] } = settings;
+    const { sends, timecodeStart = MIDNIGHT, triggers = [], patches = [] } = settings;
     const now = from(motion, max(gridMs, motion.fromMs));
     const out: MidiMessage[] = [];
     if (differ(before.triggers ?? [], triggers)) {
       this.#triggers = triggers.length > 0 ? new TriggerLane(now, triggers, this.#meter) : null;
       out.push(...resets(before.triggers, triggers, 'atStop'), ...resets(triggers, before.triggers, 'atStart'));
+    }
+    if (differ(before.patches ?? [], patches)) {
+      const fromBeat = max(now.beat, this.#startBeat);
+      this.#patches = patches.length > 0 ? new PatchLane(now, patches, fromBeat) : null;
+      out.push(...this.#changedPatches(before.patches ?? [], fromBeat));
     }
     if (codeDiffers(before, settings))
       this.#code = sends.timecode ? new CodeLane(now, sends.timecode, timecodeStart) : null;
@@ -407,20 +421,24 @@ export class FeedPlanner {
       const tickMs = this.#clock?.nextMs ?? Infinity;
       const codeMs = this.#code?.nextMs ?? Infinity;
       const triggerMs = this.#triggers?.nextMs ?? Infinity;
+      const patchMs = this.#patches?.nextMs ?? Infinity;
       const greetMs = this.#greetings.length > 0 ? this.#greetMs() : Infinity;
       let nextMs = tickMs < codeMs ? tickMs : codeMs;
       if (triggerMs < nextMs) nextMs = triggerMs;
       if (greetMs < nextMs) nextMs = greetMs;
+      if (patchMs < nextMs) nextMs = patchMs;
       if (action && action.gridMs < nextMs) nextMs = action.gridMs;
       this.#nothingUntilGridMs = nextMs;
       if (nextMs >= untilGridMs) break;
       if (action && action.gridMs <= nextMs) {
         this.#actions.shift();
-        for (const message of action.run()) this.#emit(out, action.gridMs, message);
+        for (const message of action.run()) this.#emitStruck(out, action.gridMs, message);
       } else if (greetMs <= nextMs) {
         const [greeting] = this.#greetings.splice(0, 1);
         if (greeting) this.#say(out, greetMs, greeting.message);
-      } else if (this.#clock && tickMs <= codeMs && tickMs <= triggerMs) this.#tick(out, this.#clock, tickMs);
+      } else if (this.#patches && patchMs <= nextMs)
+        for (const message of this.#patches.take()) this.#emit(out, patchMs, message);
+      else if (this.#clock && tickMs <= codeMs && tickMs <= triggerMs) this.#tick(out, this.#clock, tickMs);
       else if (this.#triggers && triggerMs <= codeMs) this.#trigger(out, this.#triggers, triggerMs);
       else if (this.#code) this.#emit(out, codeMs, this.#code.take());
     }
@@ -445,10 +463,26 @@ export class FeedPlanner {
   }
 
   #trigger(out: TimedMessage[], triggers: TriggerLane, gridMs: number): void {
-    for (const message of triggers.take()) {
-      this.#emit(out, gridMs, message);
-      if (message.kind === 'noteOn') this.#letGo(gridMs, message.channel, message.note);
-    }
+    for (const message of triggers.take()) this.#emitStruck(out, gridMs, message);
+  }
+
+  /** A note that is struck is let go of. */
+  #emitStruck(out: TimedMessage[], gridMs: number, message: MidiMessage): void {
+    this.#emit(out, gridMs, message);
+    if (message.kind === 'noteOn') this.#letGo(gridMs, message.channel, message.note);
+  }
+
+  #patchesAt(beat: number): MidiMessage[] {
+    return patchesAt(this.#settings.patches ?? [], beat).flatMap(patchMessages);
+  }
+
+  /** Those in force now that weren't before. */
+  #changedPatches(before: readonly Patch[], beat: number): MidiMessage[] {
+    const sounds = patchesAt(before, beat).map((patch) => textOf(patchMessages(patch)));
+    return patchesAt(this.#settings.patches ?? [], beat)
+      .map(patchMessages)
+      .filter((messages) => !sounds.includes(textOf(messages)))
+      .flat();
   }
 
   /** Sends the note-off even if the grid stops meanwhile, so that no note hangs. */
@@ -481,7 +515,8 @@ export class FeedPlanner {
    */
   end(always = false): MidiMessage[] {
     const left = always ? this.#playableNotes() : [];
-    return [...this.releaseNotes(), ...left, ...(this.#motion || always ? this.#stopMessages() : [])];
+    const stop = this.#motion || always ? this.#stopMessages() : [];
+    return [...this.releaseNotes(), ...left, ...stop.flatMap(letGoAtOnce)];
   }
 
   /** A note-off for each note of its settings that isn't on here; two triggers may have struck the same one. */
@@ -649,8 +684,17 @@ function codeDiffers(a: FeedSettings, b: FeedSettings): boolean {
   return differ(codeOf(a), codeOf(b));
 }
 
+/** Nothing follows that could let go of a note later. */
+function letGoAtOnce(message: MidiMessage): MidiMessage[] {
+  return message.kind === 'noteOn' ? [message, { ...message, kind: 'noteOff', velocity: 64 }] : [message];
+}
+
+function textOf(value: unknown): string {
+  return JSON.stringify(value);
+}
+
 function differ(a: unknown, b: unknown): boolean {
-  return JSON.stringify(a) !== JSON.stringify(b);
+  return textOf(a) !== textOf(b);
 }
 
 /** What triggers send at their start or stop, of those that the others lack. */
@@ -659,8 +703,6 @@ function resets(
   others: readonly BeatTrigger[] = [],
   when: 'atStart' | 'atStop',
 ): MidiMessage[] {
-  return triggers.flatMap((trigger) => {
-    const message = trigger[when];
-    return message && others.every((other) => differ(other, trigger)) ? [messageOf(message)] : [];
-  });
+  const said = new Set(others.flatMap((other) => edgeMessages(other, when)).map(textOf));
+  return triggers.flatMap((trigger) => edgeMessages(trigger, when)).filter((message) => !said.has(textOf(message)));
 }

@@ -55,6 +55,7 @@ export interface FeedSettings {
   /** Send song position after a stop and on a locate while stopped, not only with start. */
   positionWhileStopped?: boolean;
   notes?: BeatNotes;
+  patches?: readonly Patch[];
   triggers?: readonly BeatTrigger[];
 }
 
@@ -65,7 +66,21 @@ export type TriggerStep = (typeof TRIGGER_STEPS)[number];
 /** A message a trigger can send. */
 export type TriggerMessage =
   | { kind: 'note'; channel: number; note: number; velocity: number }
-  | { kind: 'controller'; channel: number; controller: number; value: number };
+  | { kind: 'controller'; channel: number; controller: number; value: number }
+  | { kind: 'program'; channel: number; program: number };
+
+/** A sound that a device plays from a beat on: a program change, with the bank if it has several. */
+export interface Patch {
+  fromBeat: number;
+  /** 1..16 */
+  channel: number;
+  /** 0..127; many devices count from 1 on their displays. */
+  program: number;
+  /** 0..16383: bank select, coarse and fine; null sends none. */
+  bank: number | null;
+  /** Sent this long before its beat, as the device takes time to change, ms. */
+  leadMs: number;
+}
 
 /** A message sent in time with the song, for lights and visuals. */
 export interface BeatTrigger {
@@ -73,10 +88,12 @@ export interface BeatTrigger {
   /** A message, or a controller that counts steps from 0 and wraps. */
   sends: TriggerMessage | { kind: 'steps'; channel: number; controller: number; count: number };
   /** Sent as the follower starts and stops: to set, and to reset. */
-  atStart?: TriggerMessage;
-  atStop?: TriggerMessage;
+  atStart?: TriggerMessage | readonly TriggerMessage[];
+  atStop?: TriggerMessage | readonly TriggerMessage[];
   /** Overrides per section: from a beat on it fires at another rate, or not at all. Beats ascend. */
   changes?: readonly { fromBeat: number; every: TriggerStep | 'off' }[];
   /** Below this tempo it fires half as often, below half of it a quarter as often, and so on. */
   slowsBelowBpm?: number;
+  /** Below this tempo it doesn't fire at all. */
+  offBelowBpm?: number;
 }

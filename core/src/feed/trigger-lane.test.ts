@@ -2,7 +2,7 @@ import type { TimedMessage } from '../midi/message';
 import { MeterMap } from '../tempo/meter-map';
 import { TempoMap } from '../tempo/tempo-map';
 import { FeedPlanner } from './feed-planner';
-import type { BeatTrigger, TriggerStep } from './feed-settings';
+import type { BeatTrigger, TriggerMessage, TriggerStep } from './feed-settings';
 
 const silent = { clock: false, transport: false, position: false, timecode: null };
 const steps = (every: TriggerStep, count: number, more: Partial<BeatTrigger> = {}): BeatTrigger => ({
@@ -10,6 +10,7 @@ const steps = (every: TriggerStep, count: number, more: Partial<BeatTrigger> = {
   sends: { kind: 'steps', channel: 2, controller: 20, count },
   ...more,
 });
+const note = (number: number): TriggerMessage => ({ kind: 'note', channel: 1, note: number, velocity: 100 });
 /** The output of four bars of 4/4 at a tempo. */
 function play(
   trigger: BeatTrigger,
@@ -75,7 +76,6 @@ test('a section can turn it off, or change its rate', () => {
 });
 
 test('notes are released, and start and stop messages are sent', () => {
-  const note = (pitch: number) => ({ kind: 'note' as const, channel: 1, note: pitch, velocity: 100 });
   const set = { kind: 'controller' as const, channel: 1, controller: 7, value: 127 };
   const sent = play({ every: 'bar', sends: note(60), atStart: set, atStop: { ...set, value: 0 } }, { beats: 8 });
   const kinds = sent.map(({ message }) => message.kind);
@@ -83,4 +83,26 @@ test('notes are released, and start and stop messages are sent', () => {
   expect(kinds.filter((kind) => kind === 'noteOff')).toHaveLength(2);
   expect(sent[0]!.message).toMatchObject({ kind: 'controlChange', value: 127 });
   expect(values(sent)).toEqual([127, 0]);
+});
+
+test('several messages at the start and at the stop, of any kind; a note among them is let go of', () => {
+  const at = (controller: number): TriggerMessage => ({ kind: 'controller', channel: 1, controller, value: 9 });
+  const program: TriggerMessage = { kind: 'program', channel: 1, program: 4 };
+  const sent = play(
+    { every: 'bar', sends: note(60), atStart: [at(1), program], atStop: [note(70), at(2)] },
+    { beats: 4 },
+  );
+  const kinds = sent.map(({ message }) => message.kind);
+  expect(kinds.slice(0, 2)).toEqual(['controlChange', 'programChange']);
+  const ends = sent
+    .filter(({ message }) => 'note' in message && message.note === 70)
+    .map(({ message }) => message.kind);
+  expect(ends).toEqual(['noteOn', 'noteOff']);
+});
+
+test('below its lowest tempo a trigger is off', () => {
+  const trigger = { every: 1 as const, sends: note(60), offBelowBpm: 100 };
+  const notes = (bpm: number) =>
+    play(trigger, { beats: 8, bpm }).filter(({ message }) => message.kind === 'noteOn').length;
+  expect([notes(120), notes(90)]).toEqual([8, 0]);
 });

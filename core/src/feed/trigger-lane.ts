@@ -45,7 +45,7 @@ export class TriggerLane {
 
   #fire(trigger: BeatTrigger, beat: number, bpm: number): MidiMessage[] {
     const every = stepAt(trigger, beat);
-    if (every === 'off') return [];
+    if (every === 'off' || bpm < (trigger.offBelowBpm ?? 0)) return [];
     const step = this.#stepNumber(every, slowedBy(trigger, bpm), beat);
     if (step === null) return [];
     const { sends } = trigger;
@@ -78,7 +78,30 @@ function slowedBy({ slowsBelowBpm = 0 }: BeatTrigger, bpm: number): number {
 }
 
 export function messageOf(message: TriggerMessage): MidiMessage {
-  return message.kind === 'note'
-    ? { kind: 'noteOn', channel: message.channel, note: message.note, velocity: message.velocity }
-    : { kind: 'controlChange', channel: message.channel, controller: message.controller, value: message.value };
+  switch (message.kind) {
+    case 'note':
+      return { kind: 'noteOn', channel: message.channel, note: message.note, velocity: message.velocity };
+    case 'controller':
+      return {
+        kind: 'controlChange',
+        channel: message.channel,
+        controller: message.controller,
+        value: message.value,
+      };
+    case 'program':
+      return { kind: 'programChange', channel: message.channel, program: message.program };
+  }
+}
+
+/** What a trigger sends as the follower starts or stops. */
+export function edgeMessages(trigger: BeatTrigger, edge: 'atStart' | 'atStop'): MidiMessage[] {
+  return [trigger[edge] ?? []].flat().map(messageOf);
+}
+
+/** The shortest time between two steps of a trigger at a tempo, ms; a bar is four beats. */
+export function stepMs({ every, changes = [], ...trigger }: BeatTrigger, bpm: number): number {
+  const steps = [every, ...changes.map((change) => change.every)].flatMap((step) =>
+    step === 'off' ? [] : [step === 'bar' ? 4 : step],
+  );
+  return (Math.min(...steps) * slowedBy({ every, ...trigger }, bpm) * 60_000) / bpm;
 }

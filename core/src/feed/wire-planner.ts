@@ -140,7 +140,7 @@ export class WirePlanner {
  * change while playing.
  */
 function kindsOf(settings: FeedSettings): Omit<Kind, 'planner'>[] {
-  const { sends, notes, triggers = [] } = settings;
+  const { sends, notes, triggers = [], patches = [] } = settings;
   const hasMmc = (sends.mmc ?? false) && !sends.timecode;
   const hasClock = sends.clock || sends.transport || sends.position || settings.clockWhileStopped;
   const kind = (name: string, change: Partial<FeedSettings>, offsetOf: Kind['offsetOf']) => ({
@@ -154,7 +154,11 @@ function kindsOf(settings: FeedSettings): Omit<Kind, 'planner'>[] {
     { clockWhileStopped: false, sends: { ...NO_SYNC, timecode: sends.timecode, mmc: sends.mmc ?? false } },
     (now) => now.timecodeOffsetMs ?? now.offsetMs,
   );
-  const channels = new Set([...(notes ? [notes.channel] : []), ...triggers.map((trigger) => trigger.sends.channel)]);
+  const channels = new Set([
+    ...(notes ? [notes.channel] : []),
+    ...triggers.map((trigger) => trigger.sends.channel),
+    ...patches.map(({ channel }) => channel),
+  ]);
   const byChannel = [...channels].map((channel) =>
     kind(
       `channel ${channel}`,
@@ -163,6 +167,7 @@ function kindsOf(settings: FeedSettings): Omit<Kind, 'planner'>[] {
         clockWhileStopped: false,
         ...(notes?.channel === channel && { notes }),
         triggers: triggers.filter((trigger) => trigger.sends.channel === channel),
+        patches: patches.filter((patch) => patch.channel === channel),
       },
       (now) => now.noteOffsetsMs?.[channel] ?? now.offsetMs,
     ),
@@ -172,7 +177,7 @@ function kindsOf(settings: FeedSettings): Omit<Kind, 'planner'>[] {
 }
 
 function bare(settings: FeedSettings): FeedSettings {
-  const rest: FeedSettings = { ...settings, triggers: [] };
+  const rest: FeedSettings = { ...settings, triggers: [], patches: [] };
   delete rest.notes;
   delete rest.timecodeOffsetMs;
   delete rest.noteOffsetsMs;

@@ -134,9 +134,9 @@ function findPorts(rig: RigPlan): Map<string, string> {
   return new Map([...nearest].map(([gearId, { portId }]) => [gearId, portId ?? '']));
 }
 
-/** Whether time, machine control or triggers are wanted. */
-function isServed({ able, syncsTo, mmc = false, triggers = [] }: RigGear): boolean {
-  return (syncsTo !== 'nothing' && able.follow) || mmc || triggers.length > 0;
+/** Whether time, machine control, triggers or patches are wanted. */
+function isServed({ able, syncsTo, mmc = false, triggers = [], patches = [] }: RigGear): boolean {
+  return (syncsTo !== 'nothing' && able.follow) || mmc || triggers.length > 0 || patches.length > 0;
 }
 
 /** One entry per port; sockets on the same port are one wire. */
@@ -229,6 +229,7 @@ function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts:
   const codeOffsetMs = agreed('timecode offset', byCode, (one) => one.offsetMs);
   const noteOffsetsMs = noteOffsets(gear, conflicts);
   const triggers = gear.flatMap((one) => one.triggers ?? []);
+  const patches = gear.flatMap((one) => one.patches ?? []).sort((a, b) => a.fromBeat - b.fromBeat);
   const settings: FeedSettings = {
     sends: {
       clock: sends.some(({ clock }) => clock),
@@ -242,8 +243,9 @@ function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts:
     clockWhileStopped: byClock.length > 0 && byClock.every((one) => one.clockWhileStopped),
     clockRate,
     triggers,
+    ...(patches.length > 0 && { patches }),
     ...(codeOffsetMs !== null && { timecodeOffsetMs: codeOffsetMs }),
-    ...(triggers.length > 0 && { noteOffsetsMs }),
+    ...(triggers.length + patches.length > 0 && { noteOffsetsMs }),
   };
   return { settings, conflicts };
 }
@@ -253,14 +255,14 @@ function wanted({ able, sends }: RigGear): { clock: boolean; transport: boolean;
   return sends ?? { clock: able.clock, transport: able.startStop, position: able.songPosition };
 }
 
-/** Notes are offset by channel: those of a trigger by its device's offset. */
+/** Notes are offset by channel: those of triggers and patches by their device's offset. */
 function noteOffsets(gear: readonly RigGear[], conflicts: WireConflict[]): Record<number, number> {
   const offsets: Record<number, number> = {};
   const differ = new Set<string>();
-  for (const { id, offsetMs, triggers = [] } of gear)
-    for (const { sends } of triggers) {
-      offsets[sends.channel] ??= offsetMs;
-      if (offsets[sends.channel] !== offsetMs) differ.add(id);
+  for (const { id, offsetMs, triggers = [], patches = [] } of gear)
+    for (const { channel } of [...triggers.map(({ sends }) => sends), ...patches]) {
+      offsets[channel] ??= offsetMs;
+      if (offsets[channel] !== offsetMs) differ.add(id);
     }
   if (differ.size > 0) conflicts.push({ kind: 'note offset', gearIds: [...differ] });
   return offsets;

@@ -1,5 +1,5 @@
 import { group } from 'd3-array';
-import type { BeatTrigger } from '../feed/feed-settings';
+import type { BeatTrigger, Patch } from '../feed/feed-settings';
 import type { FrameRate } from '../timecode/timecode';
 
 /** The physical or virtual kind of a connection. */
@@ -110,6 +110,8 @@ export interface RigGear {
   /** Its clock rate relative to the hub's tempo; 1 by default. */
   clockRate?: 0.5 | 1 | 2;
   triggers?: readonly BeatTrigger[];
+  /** Its sounds, by ascending beat. */
+  patches?: readonly Patch[];
 }
 
 export interface SocketRef {

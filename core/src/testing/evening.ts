@@ -423,8 +423,8 @@ function offsetsOf({ offsetMs, timecodeOffsetMs, noteOffsetsMs }: Wire['settings
 }
 
 function firstOffset({ settings }: Wire): number {
-  const { triggers = [], noteOffsetsMs, timecodeOffsetMs, offsetMs } = settings;
-  const channel = triggers[0]?.sends.channel;
+  const { triggers = [], patches = [], noteOffsetsMs, timecodeOffsetMs, offsetMs } = settings;
+  const channel = triggers[0]?.sends.channel ?? patches[0]?.channel;
   return (channel === undefined ? timecodeOffsetMs : noteOffsetsMs?.[channel]) ?? offsetMs;
 }
 

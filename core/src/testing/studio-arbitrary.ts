@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import type { BeatTrigger } from '../feed/feed-settings';
+import type { BeatTrigger, Patch } from '../feed/feed-settings';
 import type { SongSettings } from '../hub/hub';
 import { HUB_ID, type Cable, type RigGear, type Socket } from '../rig/rig';
 import { fromShelf, hubGear } from '../rig/shelf';
@@ -18,11 +18,28 @@ const TRIGGER: BeatTrigger = {
   atStart: { kind: 'controller', channel: 3, controller: 20, value: 1 },
   atStop: { kind: 'controller', channel: 3, controller: 20, value: 0 },
 };
+const PATCHES: readonly Patch[] = [0, 8, 40].map((fromBeat, program) => ({
+  fromBeat,
+  channel: 4,
+  program,
+  bank: 130,
+  leadMs: 120,
+}));
 /** Triggers at several rates; none at first. */
 export const TRIGGERS: readonly BeatTrigger[][] = [
   [],
   [TRIGGER],
   [{ ...TRIGGER, every: 1 / 4 }],
+  [
+    {
+      ...TRIGGER,
+      atStop: [
+        { kind: 'note', channel: 3, note: 50, velocity: 90 },
+        { kind: 'program', channel: 3, program: 7 },
+      ],
+      offBelowBpm: 100,
+    },
+  ],
   [TRIGGER, { every: 'bar', sends: { kind: 'steps', channel: 5, controller: 21, count: 4 } }],
 ];
 
@@ -35,6 +52,7 @@ export const gearChange = fc.record(
     clockRate: fc.constantFrom<0.5 | 1 | 2>(1, 1, 0.5, 2),
     mmc: fc.constantFrom(false, false, true),
     triggers: fc.constantFrom(...TRIGGERS),
+    patches: fc.constantFrom<readonly Patch[]>([], [], PATCHES),
   },
   { requiredKeys: [] },
 );

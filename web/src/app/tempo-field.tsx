@@ -2,7 +2,7 @@ import { FASTEST_BPM, SLOWEST_BPM } from '@metronomo/core';
 import { useId, useState } from 'react';
 import { useSession } from '../studio/session';
 import { Button } from '../parts/button';
-import { setTempo, tap } from './tempo';
+import { setTempo, tap } from '../studio/tempo';
 import { decimal } from '../words/numbers';
 
 /** The tempo, typed or tapped; changes apply to all followers during playback. */

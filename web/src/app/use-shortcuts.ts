@@ -10,7 +10,7 @@ import { undoOrRedo } from '../studio/rig';
 import { useSession } from '../studio/session';
 import { locate } from '../studio/locate';
 import { playOrStop, tapDownbeat } from '../studio/transport';
-import { tap } from './tempo';
+import { tap } from '../studio/tempo';
 import { showToast } from '../toasts/toast-store';
 import { VIEWS } from './views';
 

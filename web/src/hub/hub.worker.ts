@@ -6,6 +6,8 @@ import {
   Keyboard,
   Lookahead,
   MidiParser,
+  Presses,
+  signalKey,
   Studio,
   traffic,
   type SourceSettings,
@@ -66,6 +68,11 @@ let busyLine: { portId: string; channel: number; sentUntilMs: number } | null = 
 
 let captured: (PortMessage & { direction: 'in' | 'out' })[] | null = null;
 let playback: Playback | null = null;
+
+const presses = new Presses();
+/** Signals that do something, by port. */
+let watched: ReadonlySet<string> = new Set();
+let learning = false;
 
 /** The window's clock; a worker's own has another origin. */
 const now = () => performance.now() + offsetToWindowMs;
@@ -133,6 +140,12 @@ const api: HubWorkerApi & Lifeline = {
     playback = stream && new Playback(stream.portId, stream.messages, stream.zeroMs);
   },
   leftToPlay: () => playback?.left ?? 0,
+  watchSignals(signals) {
+    watched = new Set(signals.map(({ portId, signal }) => `${portId} ${signalKey(signal)}`));
+  },
+  learnSignal(on) {
+    learning = on;
+  },
   messagesAfter: (number, most) => log.after(number, most),
   openWire: (door) => wire.open(door),
   useStudio(sound) {
@@ -213,6 +226,7 @@ function received(portId: string, bytes: Uint8Array, atMs: number): void {
   note('in', { portId, bytes, atMs });
   for (const missed of memory?.before(portId, bytes, atMs) ?? []) hub?.receive(portId, missed, atMs);
   const carried = hub?.receive(portId, bytes, atMs) ?? [];
+  watchFor(portId, bytes, atMs);
   send(
     carried.map((one) => ({ portId: one.portId, bytes: one.bytes, atMs: one.atMs })),
     { atOnce: true },
@@ -221,6 +235,16 @@ function received(portId: string, bytes: Uint8Array, atMs: number): void {
     if (from === portId && times.length <= MAX_TICKS) for (const byte of bytes) if (byte === CLOCK) times.push(atMs);
   if (arrivals?.portId !== portId || arrivals.messages.length >= MAX_ARRIVALS) return;
   arrivals.messages.push(...new MidiParser().push(bytes, atMs));
+}
+
+function watchFor(portId: string, bytes: Uint8Array, atMs: number): void {
+  if (!learning && watched.size === 0) return;
+  for (const press of presses.receive(portId, bytes, atMs)) {
+    const learned = learning && press.down;
+    if (learned) learning = false;
+    if (learned || watched.has(`${portId} ${signalKey(press.signal)}`))
+      post({ kind: 'pressed', portId, press, learned });
+  }
 }
 
 function send(

@@ -4,6 +4,8 @@ import type {
   HubCommand,
   HubSnapshot,
   PortRoute,
+  Press,
+  Signal,
   SongSettings,
   SoundBlock,
   SourceSettings,
@@ -64,6 +66,8 @@ export type FromHub =
   | { kind: 'send'; messages: PackedMessages; lastWakeMs: number | null; atOnce: boolean }
   | { kind: 'snapshot'; snapshot: HubSnapshot; atMs: number; ribbon: RibbonLine[] }
   | { kind: 'block'; block: SoundBlock }
+  /** A control went down or was let go of; `learned`: the one asked for. */
+  | { kind: 'pressed'; portId: string; press: Press; learned: boolean }
   | { kind: 'network'; state: WireState };
 
 /** One-way messages from the window to the hub. */
@@ -113,6 +117,10 @@ export interface HubWorkerApi {
   sendTraffic(line: { portId: string; channel: number } | null): void;
   /** The messages after a given number that are still kept, newest at most. */
   messagesAfter(number: number, most: number): LoggedMessage[];
+  /** The signals to report when they are pressed. */
+  watchSignals(signals: { portId: string; signal: Signal }[]): void;
+  /** Whether to report the next thing pressed on any port, once. */
+  learnSignal(on: boolean): void;
   /** Whether to record every message in full. */
   capture(on: boolean): void;
   /** The messages recorded since the last call. */

@@ -1,4 +1,4 @@
-import { decodeMmc, MidiParser, type MidiMessage } from '@metronomo/core';
+import { decodeMmc, MidiParser, type MidiMessage, type Signal } from '@metronomo/core';
 
 /** A message as one line: `F8 clock`, `90 note on 60, velocity 100`. */
 export function midiWords(bytes: Uint8Array): string {
@@ -38,6 +38,22 @@ function words(message: MidiMessage): string {
       return 'tune request';
     default:
       return message.kind;
+  }
+}
+
+/** What a control listens for: `CC 64, channel 1`. */
+export function signalWords(signal: Signal): string {
+  switch (signal.kind) {
+    case 'note':
+      return `Note ${signal.note}, channel ${signal.channel}`;
+    case 'controller':
+      return `CC ${signal.controller}, channel ${signal.channel}`;
+    case 'program':
+      return `Program ${signal.program}, channel ${signal.channel}`;
+    case 'transport':
+      return `MIDI ${signal.message}`;
+    case 'machine':
+      return `MMC ${signal.command}`;
   }
 }
 

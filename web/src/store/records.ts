@@ -8,6 +8,7 @@ import type {
   ClickSound,
   ClockComparison,
   ClockReport,
+  Control,
   DriftReport,
   ExchangeRecord,
   FollowingReport,
@@ -62,13 +63,37 @@ export interface Gear extends GearFacts {
   offsetMs: number;
   /** While it leads: added to the times of its sync, ms, so that everyone plays with its sound. */
   syncOffsetMs?: number;
+  /** Program changes for it; none if missing. */
+  patchPlan?: GearPatches;
+  /** How long it fades from one step of a trigger to the next, ms. */
+  fadeMs?: number;
   /** What its clock rules while it leads: tempo and transport if missing. */
   gives?: 'both' | 'tempo' | 'transport';
+}
+
+/** Program and bank; see `Patch` of core. */
+export interface PatchNumber {
+  program: number;
+  bank: number | null;
+}
+
+/** The sounds of one device: at the start of the song, and from sections on. */
+export interface GearPatches {
+  channel: number;
+  /** How long before their beat they are sent, ms. */
+  leadMs: number;
+  atStart: PatchNumber | null;
+  /** By section index. */
+  inSections: Record<string, PatchNumber>;
 }
 
 /** A beat trigger with overrides per section index. */
 export interface Trigger extends Omit<BeatTrigger, 'changes'> {
   id: string;
+  /** Switched off. */
+  off?: boolean;
+  /** Another rate, while a control for it is held. */
+  fill?: TriggerStep | null;
   inSections: Record<string, TriggerStep | 'off'>;
 }
 
@@ -118,6 +143,8 @@ export interface Rig {
   takeOver?: 'inOrder' | 'whoeverPlays';
   /** Note and controller routes between ports. */
   routes: NoteRoute[];
+  /** What keys, pedals and other things on the inputs do here. */
+  controls?: Control[];
   /** How external sync is followed. */
   following: { response: 'steady' | 'quick'; freewheelMs: number };
   /** Line test results, by cable id. */

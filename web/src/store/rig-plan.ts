@@ -78,6 +78,7 @@ export function withoutSocket(rig: Rig, socketId: string): Rig {
     hubSockets: rig.hubSockets.filter(({ id }) => id !== socketId),
     cables: rig.cables.filter(({ from, to }) => !atHub(from) && !atHub(to)),
     routes: rig.routes.filter(({ from, to }) => from !== socketId && to !== socketId),
+    ...(rig.controls && { controls: rig.controls.filter((one) => one.socketId !== socketId) }),
   });
 }
 

@@ -11,7 +11,9 @@ import {
   type Schema,
 } from 'yup';
 import {
+  CONTROL_DEEDS,
   FASTEST_BPM,
+  MAX_NUDGE,
   MAX_OFFSET_MS,
   SLOWEST_BPM,
   TRIGGER_STEPS,
@@ -58,6 +60,7 @@ const cableSchema: ObjectSchema<Cable> = object({
   notesPerSecond: number().required().min(0).max(10_000),
 });
 
+const level = () => number().integer().required().min(0).max(127);
 const midiChannel = () => number().integer().min(1).max(16);
 
 const routeSchema: ObjectSchema<NoteRoute> = object({
@@ -67,6 +70,37 @@ const routeSchema: ObjectSchema<NoteRoute> = object({
   fromChannel: midiChannel().defined().nullable(),
   toChannel: midiChannel().defined().nullable(),
   passes: whole({ notes: flag(), controllers: flag(), programs: flag(), bends: flag() }),
+});
+
+const signalSchema = lazy((value?: { kind?: string }) => {
+  const kind = string().required();
+  switch (value?.kind) {
+    case 'note':
+      return object({ kind, channel: midiChannel().required(), note: level() });
+    case 'controller':
+      return object({ kind, channel: midiChannel().required(), controller: level() });
+    case 'program':
+      return object({ kind, channel: midiChannel().required(), program: level() });
+    case 'machine':
+      return object({ kind, command: string().required().max(20) });
+    default:
+      return object({
+        kind: string().required().equals(['transport']),
+        message: string()
+          .required()
+          .oneOf(['start', 'continue', 'stop'] as const),
+      }).required();
+  }
+});
+
+const controlSchema = object({
+  id: id(),
+  socketId: id(),
+  signal: signalSchema,
+  does: string().required().oneOf(CONTROL_DEEDS),
+  gearId: string().max(300),
+  triggerId: string().max(300),
+  share: number().min(0.001).max(MAX_NUDGE),
 });
 
 const TEST_KINDS = ['clock burst', 'note', 'identity request', 'full frame'] as const;
@@ -147,17 +181,25 @@ const factsSchema = {
 
 const coordinate = () => number().required().min(-100_000).max(100_000);
 
-const level = () => number().integer().required().min(0).max(127);
 const messageOf = (value?: { kind?: string }) =>
   value?.kind === 'note'
     ? object({ kind: string().required(), channel: midiChannel().required(), note: level(), velocity: level() })
-    : object({
-        kind: string().required().equals(['controller']),
-        channel: midiChannel().required(),
-        controller: level(),
-        value: level(),
-      }).default(undefined);
-const triggerMessageSchema = lazy(messageOf);
+    : value?.kind === 'program'
+      ? object({ kind: string().required(), channel: midiChannel().required(), program: level() })
+      : object({
+          kind: string().required().equals(['controller']),
+          channel: midiChannel().required(),
+          controller: level(),
+          value: level(),
+        }).default(undefined);
+const edgeSchema = lazy((value: unknown) =>
+  Array.isArray(value)
+    ? array()
+        .of(lazy((one?: { kind?: string }) => messageOf(one).required()))
+        .required()
+        .max(16)
+    : messageOf(value as { kind?: string } | undefined),
+);
 const stepSchema = mixed()
   .required()
   .oneOf([...TRIGGER_STEPS, 'off']);
@@ -174,9 +216,14 @@ const triggerSchema = object({
         })
       : messageOf(value).required(),
   ),
-  atStart: triggerMessageSchema,
-  atStop: triggerMessageSchema,
+  atStart: edgeSchema,
+  atStop: edgeSchema,
   slowsBelowBpm: number().min(0).max(FASTEST_BPM),
+  offBelowBpm: number().min(0).max(FASTEST_BPM),
+  off: boolean(),
+  fill: mixed()
+    .nullable()
+    .oneOf([...TRIGGER_STEPS, null, undefined]),
   inSections: table(stepSchema, 500),
 });
 
@@ -211,6 +258,14 @@ const songSchema = whole({
     .oneOf(['wood block', 'metronome', 'claves'] as const),
 }).test('start', 'The start timecode doesn’t exist at the song’s frame rate.', (song) => startExists(song));
 
+const patchNumber = () => ({ program: level(), bank: number().integer().defined().nullable().min(0).max(16_383) });
+const patchesSchema = object({
+  channel: midiChannel().required(),
+  leadMs: number().required().min(0).max(5000),
+  atStart: object(patchNumber()).defined().nullable().default(null),
+  inSections: table(object(patchNumber()).required(), 500),
+}).default(undefined);
+
 const gearSchema = object({
   ...factsSchema,
   icon: string().defined().nullable().max(40),
@@ -232,6 +287,8 @@ const gearSchema = object({
   returnChannel: channel.defined().nullable(),
   offsetMs: number().required().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
   syncOffsetMs: number().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
+  patchPlan: patchesSchema,
+  fadeMs: number().min(0).max(60_000),
   gives: string().oneOf(['both', 'tempo', 'transport'] as const),
 });
 
@@ -271,6 +328,7 @@ export const rigSchema = object({
   leaders: array().of(id()).required().max(65),
   takeOver: string().oneOf(['inOrder', 'whoeverPlays'] as const),
   routes: array().of(routeSchema).required().max(64),
+  controls: array().of(controlSchema).max(128).optional().default(undefined),
   following: whole({
     response: string()
       .required()

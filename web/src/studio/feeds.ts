@@ -7,11 +7,12 @@ import {
   type BeatTrigger,
   type Feed,
   type FeedSettings,
+  type Patch,
   type SongSettings,
   type WirePlan,
 } from '@metronomo/core';
 import { CLICK_PORT } from '../ports/port-ids';
-import type { Gear, Rig, Song, Trigger } from '../store/records';
+import type { Gear, PatchNumber, Rig, Song, Trigger } from '../store/records';
 import { planOf } from '../store/rig-plan';
 
 const PULSE_NOTE = 60;
@@ -47,7 +48,8 @@ export function wiresOf(rig: Rig): WirePlan {
   const { song } = rig;
   const gear = rig.gear.map((one) => ({
     ...one,
-    triggers: one.triggers.map((trigger) => withSections(trigger, song)),
+    triggers: one.triggers.filter(({ off = false }) => !off).map((trigger) => withSections(trigger, song)),
+    patches: patchesOf(one, song),
   }));
   const plan = planWires({ ...planOf(rig), gear: [...planOf({ ...rig, gear: [] }).gear, ...gear] });
   const wires = plan.wires.map((wire) => {
@@ -66,6 +68,29 @@ function withSections({ inSections, ...trigger }: Trigger, { sections, tempoFrom
   const { beginsAt, lengthBeats } = songMaps(sections);
   const changes = beginsAt.map((fromBeat, i) => ({ fromBeat, every: inSections[i] ?? trigger.every }));
   return { ...trigger, changes: [...changes, { fromBeat: lengthBeats, every: trigger.every }] };
+}
+
+/** A device's patches by beat; those of sections count only if the song goes by its sections. */
+function patchesOf({ patchPlan }: Gear, { sections, tempoFrom }: Song): Patch[] {
+  if (!patchPlan) return [];
+  const { channel, leadMs, atStart, inSections } = patchPlan;
+  const patch = (fromBeat: number, number: PatchNumber) => ({ fromBeat, channel, leadMs, ...number });
+  const first = atStart ? [patch(0, atStart)] : [];
+  if (tempoFrom === 'hand' || sections.length === 0) return first;
+  const { beginsAt } = songMaps(sections);
+  const later = beginsAt.flatMap((fromBeat, i) => {
+    const own = inSections[i];
+    return own ? [patch(fromBeat, own)] : [];
+  });
+  return [...first.filter(() => later[0]?.fromBeat !== 0), ...later];
+}
+
+/** The rig while fills are held: those triggers run at their fill's rate, whatever the section. */
+export function withFills(rig: Rig, fills: readonly string[]): Rig {
+  if (fills.length === 0) return rig;
+  const filled = (trigger: Trigger): Trigger =>
+    fills.includes(trigger.id) && trigger.fill ? { ...trigger, every: trigger.fill, inSections: {} } : trigger;
+  return { ...rig, gear: rig.gear.map((one) => ({ ...one, triggers: one.triggers.map(filled) })) };
 }
 
 /** Quarter notes and nothing else, so that no pattern of the device plays in between. */

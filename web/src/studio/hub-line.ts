@@ -10,6 +10,7 @@ import type { MidiPort, PortAdapter, Sent } from '../ports/port-adapter';
 import { kindOf } from '../ports/port-ids';
 import { ports } from '../ports/port-registry';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
+import { controlDesk } from './controls';
 import { inputDesk } from './input';
 import { networkDoor } from './network-door';
 import { useSession } from './session';
@@ -65,6 +66,9 @@ export class HubLine {
         return;
       case 'block':
         monitorBlock(message.block);
+        return;
+      case 'pressed':
+        controlDesk.pressed(message);
         return;
       case 'network':
         networkDoor.changed(message.state);

@@ -1,8 +1,8 @@
-import type { Feed, PortRoute, SongSettings, SourceSettings, TakeOver } from '@metronomo/core';
+import type { Feed, PortRoute, Signal, SongSettings, SourceSettings, TakeOver } from '@metronomo/core';
 import equal from 'fast-deep-equal';
 import { CLICK_PORT } from '../ports/port-ids';
 import type { Rig } from '../store/records';
-import { feedsOf, songOf } from './feeds';
+import { feedsOf, songOf, withFills } from './feeds';
 import { useSession, type Experiment } from './session';
 import { routesOf, sourcesOf } from './sources';
 import { hub } from './workers';
@@ -16,6 +16,8 @@ export interface HubSettings {
   /** The only feeds that are sent; null is all. */
   soloed: string[] | null;
   leaders: { order: string[]; takeOver: TakeOver };
+  /** What does something when it is pressed. */
+  signals: { portId: string; signal: Signal }[];
 }
 
 /** What the hub has to be set to: the rig, except for what a measurement asks. */
@@ -27,6 +29,7 @@ export function settingsFor(rig: Rig, { byNotes = [], song, alone }: Experiment)
     routes: routesOf(rig),
     soloed: alone === undefined ? null : feedsTo(rig, alone),
     leaders: leadersOf(rig),
+    signals: signalsOf(rig),
   };
 }
 
@@ -35,13 +38,23 @@ export function leadersOf({ leaders, takeOver = 'inOrder' }: Rig): HubSettings['
   return { order: leaders, takeOver };
 }
 
+function signalsOf({ controls = [], hubSockets }: Rig): HubSettings['signals'] {
+  return controls.flatMap(({ socketId, signal }) => {
+    const portId = hubSockets.find(({ id }) => id === socketId)?.portId;
+    return portId ? [{ portId, signal }] : [];
+  });
+}
+
 /** The click, and the device's feed: its own if it is driven by notes, else its wire's. */
 function feedsTo(rig: Rig, gearId: string | null): string[] {
   const portId = rig.gear.find(({ id }) => id === gearId)?.portId;
   return [CLICK_PORT, ...(gearId === null ? [] : [gearId]), ...(portId ? [portId] : [])];
 }
 
-type Settable = Pick<typeof hub, 'setSong' | 'setFeeds' | 'setSources' | 'setRoutes' | 'setLeaders' | 'command'>;
+type Settable = Pick<
+  typeof hub,
+  'setSong' | 'setFeeds' | 'setSources' | 'setRoutes' | 'setLeaders' | 'watchSignals' | 'command'
+>;
 
 /** Keeps the hub at what the rig and the measurement under way ask; the only one that sets it. */
 export class HubPlan {
@@ -49,8 +62,9 @@ export class HubPlan {
 
   /** Sends what has changed; to a new hub, everything. */
   async apply(to: Settable = hub, how?: 'newHub'): Promise<void> {
-    const { rig, experiment, trialLeader } = useSession.getState();
-    if (!rig) return;
+    const { rig: own, experiment, trialLeader, fills } = useSession.getState();
+    if (!own) return;
+    const rig = withFills(own, fills);
     // Nobody takes over from it: when it stops, everyone stops.
     const wanted = settingsFor(
       trialLeader === null ? rig : { ...rig, leaders: [trialLeader], takeOver: 'inOrder' as const },
@@ -65,6 +79,7 @@ export class HubPlan {
       changed('sources') && to.setSources(wanted.sources),
       changed('routes') && to.setRoutes(wanted.routes),
       changed('soloed') && to.command({ kind: 'solo', feedIds: wanted.soloed }),
+      changed('signals') && to.watchSignals(wanted.signals),
       changed('leaders') && to.setLeaders(wanted.leaders.order, wanted.leaders.takeOver),
     ]);
   }
@@ -75,6 +90,13 @@ export const hubPlan = new HubPlan();
 /** Replaces what the measurement under way asks of the hub; an empty one gives it back to the rig. */
 export async function setExperiment(experiment: Experiment): Promise<void> {
   useSession.setState({ experiment });
+  await hubPlan.apply();
+}
+
+/** Lets a trigger play its fill, or its own rate again. */
+export async function setFill(triggerId: string, on: boolean): Promise<void> {
+  const others = useSession.getState().fills.filter((id) => id !== triggerId);
+  useSession.setState({ fills: on ? [...others, triggerId] : others });
   await hubPlan.apply();
 }
 

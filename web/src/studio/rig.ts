@@ -1,7 +1,7 @@
 import { AUDIO_PREFIX } from '../audio/audio-input';
 import { useListening } from '../audio/listening';
 import { networkPorts } from '../ports/network-ports';
-import { ports } from '../ports/port-registry';
+import { ports, usePorts } from '../ports/port-registry';
 import { databaseNameOf, keepIn } from '../store/database';
 import { markClocksInterrupted } from '../store/clock-takes';
 import type { Rig } from '../store/records';
@@ -93,6 +93,13 @@ let measuredPort: string | null = null;
 function listenTo(rig: Rig): void {
   const used = rig.hubSockets.flatMap(({ direction, portId }) => (direction === 'in' && portId ? [portId] : []));
   ports.listenTo(measuredPort === null ? used : [...used, measuredPort]);
+}
+
+/** Receives from every input port there is, or only from those in use again. */
+export function listenEverywhere(on: boolean): void {
+  const { rig } = useSession.getState();
+  if (on) ports.listenTo(usePorts.getState().inputs.map(({ id }) => id));
+  else if (rig) listenTo(rig);
 }
 
 /** Receives from this input port as well, until it is called with null. */

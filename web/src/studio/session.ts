@@ -35,6 +35,8 @@ interface SessionState {
   blocked: { atMs: number; ms: number } | null;
   /** The worker lost last, and why. */
   lost: { which: 'hub' | 'measure'; why: string } | null;
+  /** Triggers that play their fill, by id. */
+  fills: readonly string[];
   undo: Rig[];
   redo: Rig[];
 }
@@ -72,6 +74,7 @@ export const useSession = create<SessionState>(() => ({
   engineProblem: null,
   blocked: null,
   lost: null,
+  fills: [],
   undo: [],
   redo: [],
 }));

@@ -16,7 +16,7 @@ export function runningClock({ sources, leader }: HubSnapshot, rig: Rig | null):
 
 export function playOrStop(): void {
   const { snapshot, rig } = useSession.getState();
-  if (snapshot.state !== 'stopped') command({ kind: 'stop' });
+  if (snapshot.state !== 'stopped') stop();
   else if (playsHere(snapshot, rig)) command({ kind: 'play', countIn: rig?.song.countsIn ?? false });
   else {
     const gear = rig?.gear.find(({ id }) => id === snapshot.leader);
@@ -27,6 +27,10 @@ export function playOrStop(): void {
         : `${name} is the leader. Press play on the device; the hub starts with it.`,
     );
   }
+}
+
+export function stop(): void {
+  command({ kind: 'stop' });
 }
 
 function playsHere(snapshot: HubSnapshot, rig: Rig | null): boolean {

@@ -11,6 +11,7 @@ import { gear as newGear, withAudioOuts } from '../../store/gear';
 import type { Gear, Rig } from '../../store/records';
 import { moveGear, withoutGear } from '../../store/rig-plan';
 import { ChannelsPanel } from './channels-panel';
+import { ControlsPanel } from './controls-panel';
 import { Drawing } from './drawing';
 import { GearCard } from './gear-card';
 import { InputPanel } from './input-panel';
@@ -23,7 +24,14 @@ import { RigChooser } from './rig-chooser';
 import { ShelfPanel } from './shelf-panel';
 import { LeaderPanel } from './leader-panel';
 
-const PANELS = { check: 'Line check', gear: 'Gear', leads: 'Leader', channels: 'Channels', ports: 'Ports' } as const;
+const PANELS = {
+  check: 'Line check',
+  gear: 'Gear',
+  leads: 'Leader',
+  channels: 'Channels',
+  controls: 'Controls',
+  ports: 'Ports',
+} as const;
 
 /** The gear, its cabling, the leader, and the line check. */
 export function RigView() {
@@ -115,6 +123,9 @@ export function RigView() {
             </Tabs.Content>
             <Tabs.Content value="channels">
               <ChannelsPanel rig={rig} />
+            </Tabs.Content>
+            <Tabs.Content value="controls">
+              <ControlsPanel rig={rig} />
             </Tabs.Content>
             <Tabs.Content value="ports" className="flex flex-col gap-8">
               <PortPanel rig={rig} />

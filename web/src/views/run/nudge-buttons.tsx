@@ -1,31 +1,24 @@
 import { useEffect, useRef, type ReactNode } from 'react';
 import { ChevronsLeft, ChevronsRight } from 'lucide-react';
-import { command, hub } from '../../studio/workers';
+import { endNudge, nudge, NUDGE } from '../../studio/nudge';
 import { useSession } from '../../studio/session';
-import { setOffset } from '../../studio/set-offset';
 import type { Follower } from '../../studio/use-followers';
-
-/** Tempo change while a button is held, as a share. */
-const NUDGE = 0.03;
 
 /** Speeds up or slows down all followers, or the selected one, while held by mouse, touch or keyboard. */
 export function NudgeButtons({ follower }: { follower: Follower | null }) {
   const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
   const feedId = follower?.gear.portId ?? undefined;
   const whom = follower ? follower.gear.name : 'all followers';
-  const nudge = (share: number) => command(feedId ? { kind: 'nudge', share, feedId } : { kind: 'nudge', share });
-  const letGo = () => {
-    nudge(0);
-    if (follower && feedId) void keepOffset(follower.gear.id, feedId);
-  };
+  const gear = follower?.gear ?? null;
+  const letGo = () => endNudge(gear);
   const button = { onLetGo: letGo, disabled: led && !feedId };
   return (
     <span className="flex items-center gap-2" role="group" aria-label={`Nudge ${whom} (hold)`}>
       <span className="text-xs text-soft">{follower ? follower.gear.name : 'All'} (hold)</span>
-      <HoldButton {...button} onHold={() => nudge(-NUDGE)} title={`Hold to slow down ${whom} by 3%`}>
+      <HoldButton {...button} onHold={() => nudge(-NUDGE, gear)} title={`Hold to slow down ${whom} by 3%`}>
         <ChevronsLeft size={14} aria-hidden /> Nudge slower
       </HoldButton>
-      <HoldButton {...button} onHold={() => nudge(NUDGE)} title={`Hold to speed up ${whom} by 3%`}>
+      <HoldButton {...button} onHold={() => nudge(NUDGE, gear)} title={`Hold to speed up ${whom} by 3%`}>
         Nudge faster <ChevronsRight size={14} aria-hidden />
       </HoldButton>
     </span>
@@ -76,11 +69,4 @@ function HoldButton({ onHold, onLetGo, children, ...button }: HoldProps) {
       {children}
     </button>
   );
-}
-
-/** A nudge of one follower has moved its offset in the hub: store that in the rig. */
-async function keepOffset(gearId: string, feedId: string): Promise<void> {
-  const offsetMs = await hub.offsetOf(feedId);
-  if (offsetMs === null) return;
-  await setOffset(gearId, Number(offsetMs.toFixed(3)));
 }

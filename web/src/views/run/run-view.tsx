@@ -12,6 +12,7 @@ import { LatestBeat } from './latest-beat';
 import { IncomingSyncPanel } from './incoming-sync-panel';
 import { NetworkTable } from './network-table';
 import { ListeningPanel } from './listening-panel';
+import { PatchesPanel } from './patches-panel';
 import { SongPanel } from './song-panel';
 import { TriggersPanel } from './triggers-panel';
 
@@ -21,6 +22,7 @@ const PANELS = {
   drift: 'Drift',
   song: 'Song',
   triggers: 'Beat triggers',
+  patches: 'Programs',
   network: 'Network',
 } as const;
 
@@ -57,6 +59,9 @@ export function RunView() {
           </Tabs.Content>
           <Tabs.Content value="triggers">
             <TriggersPanel rig={rig} />
+          </Tabs.Content>
+          <Tabs.Content value="patches">
+            <PatchesPanel rig={rig} />
           </Tabs.Content>
           <Tabs.Content value="incoming">
             <IncomingSyncPanel rig={rig} />

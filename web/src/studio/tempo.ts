@@ -1,6 +1,6 @@
 import { FASTEST_BPM, SLOWEST_BPM, TapTempo } from '@metronomo/core';
-import { changeRig } from '../studio/rig';
-import { useSession } from '../studio/session';
+import { changeRig } from './rig';
+import { useSession } from './session';
 
 const taps = new TapTempo();
 
