@@ -3,13 +3,14 @@ import { SIXTEENTHS_PER_BEAT, type MidiMessage, type TimedMessage, TICKS_PER_SIX
 import { MeterMap } from '../tempo/meter-map';
 import { TempoMap } from '../tempo/tempo-map';
 import { framesToPosition, songFrames } from '../timecode/code-position';
-import { codeAtRate, framesToTimecode, timecodeToFrames } from '../timecode/timecode';
+import { codeAtRate, framesToTimecode, timecodeToFrames, type Timecode } from '../timecode/timecode';
 import { fullFrameMessage } from '../timecode/timecode-messages';
 import { beatAt, bpmAt, from, msOfBeat, withTempo, songMsAt, type Motion } from '../transport/motion';
 import { ClockLane } from './clock-lane';
 import { CodeLane } from './code-lane';
 import { MAX_OFFSET_MS, type BeatTrigger, type FeedSettings, type Patch } from './feed-settings';
 import { PatchLane, patchesAt, patchMessages } from './patch-lane';
+import { StandingLane } from './standing-lane';
 import { edgeMessages, TriggerLane } from './trigger-lane';
 
 const { ceil, floor, max, min } = Math;
@@ -100,6 +101,9 @@ export class FeedPlanner {
   #offset: Offset;
   #clock: ClockLane | null = null;
   #code: CodeLane | null = null;
+  #standing: StandingLane | null = null;
+  /** Where the code stands while it does, ms of song time. */
+  #standsAtMs = 0;
   #triggers: TriggerLane | null = null;
   #patches: PatchLane | null = null;
   #motion: Motion | null = null;
@@ -116,6 +120,8 @@ export class FeedPlanner {
   #follows = false;
   /** Machine control was sent play, and no stop since. */
   #machinePlays = false;
+  /** The next start of the machine records, or this one does. */
+  #records = false;
   /** Where machine control was sent, ms of song time; null if it has moved since. */
   #machineAtMs: number | null = null;
   #started = false;
@@ -162,6 +168,7 @@ export class FeedPlanner {
       this.#code = sends.timecode ? new CodeLane(motion, sends.timecode, timecodeStart) : null;
       this.#triggers = triggers.length > 0 ? new TriggerLane(motion, triggers, this.#meter) : null;
       this.#startBeat = max(fromBeat, countInTo);
+      this.#standing = null;
       this.#patches = patches.length > 0 ? new PatchLane(motion, patches, this.#startBeat) : null;
       const located = this.#greet(this.#clock, motion, this.#startBeat);
       this.#firstBeat = this.#greetings.at(-1)?.beat ?? -Infinity;
@@ -182,17 +189,56 @@ export class FeedPlanner {
     this.#dropActionsFrom(gridMs);
     this.#lastTurnGridMs = gridMs;
     this.#add(gridMs, () => {
-      const songMs = this.#motion ? songMsAt(this.#motion, gridMs) : null;
+      const stoppedMs = this.#motion ? songMsAt(this.#motion, gridMs) : null;
+      const { afterStop = 'stay' } = this.#settings;
       this.#clock = this.#settings.clockWhileStopped ? this.#idleLane(gridMs) : null;
-      this.#code = this.#motion = this.#triggers = this.#patches = null;
-      return [...this.#stopMessages(), ...(songMs === null ? [] : this.#fullFrame(songMs))];
+      this.#motion = this.#triggers = this.#patches = null;
+      if (afterStop !== 'runOn') this.#code = null;
+      const out = this.#stopMessages();
+      if (stoppedMs === null || afterStop === 'runOn') return out;
+      if (afterStop === 'toStart') out.push(...this.#locateMachine(0));
+      return [...out, ...this.#stand(afterStop === 'toStart' ? 0 : stoppedMs, gridMs)];
     });
+  }
+
+  /** Switches the recording of machines on or off that may record: at once if they play, else with the next start. */
+  record(on: boolean): void {
+    const gridMs = max(this.#plannedGridMs, -Number.MAX_VALUE);
+    this.#add(gridMs, () => {
+      const changed = this.#records !== on;
+      this.#records = on;
+      if (!changed || !this.#machinePlays || !this.#settings.sends.record) return [];
+      return [encodeMmc({ kind: on ? 'recordStrobe' : 'recordExit' })];
+    });
+  }
+
+  /** The stopped grid is at this song time: its code is sent where it is wanted again and again. */
+  stand(songMs: number): void {
+    this.#standsAtMs = songMs;
+    this.#add(max(this.#plannedGridMs, -Number.MAX_VALUE), () => this.#standAgain());
+  }
+
+  #standAgain(): MidiMessage[] {
+    const { standingCode = 'once' } = this.#settings;
+    const fromMs = max(this.#plannedGridMs, this.#gridOfDue(this.#lastDueMs));
+    return this.#motion || standingCode === 'once' ? [] : this.#stand(this.#standsAtMs, fromMs);
+  }
+
+  /** Says where the code stands, once or for as long as it does. */
+  #stand(songMs: number, gridMs: number): MidiMessage[] {
+    const { sends, standingCode = 'once' } = this.#settings;
+    this.#standsAtMs = songMs;
+    const code = this.#codeAt(songMs);
+    this.#standing = null;
+    if (!code || !sends.timecode) return [];
+    if (standingCode !== 'once') this.#standing = new StandingLane(code, sends.timecode, standingCode, gridMs);
+    return [fullFrameMessage(code, sends.timecode)];
   }
 
   #stopMessages(): MidiMessage[] {
     const { sends, triggers = [] } = this.#settings;
     this.#greetings = [];
-    this.#follows = this.#machinePlays = false;
+    this.#follows = this.#machinePlays = this.#records = false;
     this.#machineAtMs = null;
     return [...stops(sends), ...triggers.flatMap((trigger) => edgeMessages(trigger, 'atStop'))];
   }
@@ -216,7 +262,8 @@ export class FeedPlanner {
         sixteenths <= LAST_SONG_POSITION
       )
         told.push({ kind: 'songPosition', sixteenths });
-      return [...told, ...this.#patchesAt(beat), ...this.#locateMachine(songMs), ...this.#fullFrame(songMs)];
+      this.#code = null;
+      return [...told, ...this.#patchesAt(beat), ...this.#locateMachine(songMs), ...this.#stand(songMs, gridMs)];
     });
   }
 
@@ -265,9 +312,12 @@ export class FeedPlanner {
     if (!settings.clockWhileStopped) this.#clock = null;
     else if (!this.#clock || before.clockRate !== settings.clockRate)
       this.#clock = this.#idleFrom(this.#clock?.nextMs ?? gridMs, 0);
+    const stands = standsDiffer(before, settings);
+    if (stands) this.#standing = null;
     // What can be stopped only now may have been started by others.
     const { transport, mmc } = settings.sends;
-    return stops({ transport: transport && !before.sends.transport, mmc: mmc && !before.sends.mmc });
+    const stopped = stops({ transport: transport && !before.sends.transport, mmc: mmc && !before.sends.mmc });
+    return stands ? [...stopped, ...this.#standAgain()] : stopped;
   }
 
   #applyRolling(
@@ -422,11 +472,13 @@ export class FeedPlanner {
       const codeMs = this.#code?.nextMs ?? Infinity;
       const triggerMs = this.#triggers?.nextMs ?? Infinity;
       const patchMs = this.#patches?.nextMs ?? Infinity;
+      const standMs = this.#standing?.nextMs ?? Infinity;
       const greetMs = this.#greetings.length > 0 ? this.#greetMs() : Infinity;
       let nextMs = tickMs < codeMs ? tickMs : codeMs;
       if (triggerMs < nextMs) nextMs = triggerMs;
       if (greetMs < nextMs) nextMs = greetMs;
       if (patchMs < nextMs) nextMs = patchMs;
+      if (standMs < nextMs) nextMs = standMs;
       if (action && action.gridMs < nextMs) nextMs = action.gridMs;
       this.#nothingUntilGridMs = nextMs;
       if (nextMs >= untilGridMs) break;
@@ -436,7 +488,8 @@ export class FeedPlanner {
       } else if (greetMs <= nextMs) {
         const [greeting] = this.#greetings.splice(0, 1);
         if (greeting) this.#say(out, greetMs, greeting.message);
-      } else if (this.#patches && patchMs <= nextMs)
+      } else if (this.#standing && standMs <= nextMs) this.#emit(out, standMs, this.#standing.take());
+      else if (this.#patches && patchMs <= nextMs)
         for (const message of this.#patches.take()) this.#emit(out, patchMs, message);
       else if (this.#clock && tickMs <= codeMs && tickMs <= triggerMs) this.#tick(out, this.#clock, tickMs);
       else if (this.#triggers && triggerMs <= codeMs) this.#trigger(out, this.#triggers, triggerMs);
@@ -555,6 +608,8 @@ export class FeedPlanner {
       this.#machineAtMs = null;
     }
     this.#emit(out, gridMs, message);
+    if (message.kind === 'sysex' && this.#records && this.#settings.sends.record)
+      this.#emit(out, gridMs, encodeMmc({ kind: 'recordStrobe' }));
   }
 
   /**
@@ -584,11 +639,11 @@ export class FeedPlanner {
     return mmc ? this.#locateMachine(songMsAt(motion, msOfBeat(motion, first.beat))) : [];
   }
 
-  #fullFrame(songMs: number): MidiMessage[] {
+  #codeAt(songMs: number): Timecode | null {
     const { sends, timecodeStart = MIDNIGHT } = this.#settings;
-    if (!sends.timecode) return [];
+    if (!sends.timecode) return null;
     const frame = max(0, floor(songFrames(songMs, timecodeStart, sends.timecode) + ROUNDING));
-    return [fullFrameMessage(framesToTimecode(frame, sends.timecode), sends.timecode)];
+    return framesToTimecode(frame, sends.timecode);
   }
 
   /** Machine control uses the feed's own timecode, or 30 fps if it sends none. */
@@ -675,8 +730,12 @@ function checkStart({ sends, timecodeStart = MIDNIGHT }: FeedSettings): void {
   if (sends.timecode) timecodeToFrames(timecodeStart, sends.timecode);
 }
 
-function stops({ transport, mmc = false }: { transport: boolean; mmc?: boolean | undefined }): MidiMessage[] {
-  return [...(transport ? [STOP] : []), ...(mmc ? [encodeMmc({ kind: 'stop' })] : [])];
+function stops({ transport, mmc = false, pause = false }: Partial<FeedSettings['sends']>): MidiMessage[] {
+  return [...(transport ? [STOP] : []), ...(mmc ? [encodeMmc({ kind: pause ? 'pause' : 'stop' })] : [])];
+}
+
+function standsDiffer(a: FeedSettings, b: FeedSettings): boolean {
+  return codeDiffers(a, b) || a.standingCode !== b.standingCode;
 }
 
 function codeDiffers(a: FeedSettings, b: FeedSettings): boolean {

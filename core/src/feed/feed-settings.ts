@@ -29,6 +29,9 @@ export const CLICK_NOTES: BeatNotes = CLICK_SOUNDS['wood block'];
 /** The range of an offset, ms to either side; nudging ends there. */
 export const MAX_OFFSET_MS = 500;
 
+export const STANDING_CODES = ['once', 'fullFrames', 'quarterFrames'] as const;
+export type StandingCode = (typeof STANDING_CODES)[number];
+
 /** What leaves one wire, and when: one offset per kind of message. */
 export interface FeedSettings {
   sends: {
@@ -40,6 +43,10 @@ export interface FeedSettings {
     timecode: FrameRate | null;
     /** Machine control: play, stop, locate. */
     mmc?: boolean;
+    /** Machine control also sends record strobe and exit: the musician allowed it to be armed. */
+    record?: boolean;
+    /** Machine control is sent pause instead of stop. */
+    pause?: boolean;
   };
   /** Of clock with transport and position, and of everything without an offset of its own. Minus is earlier. */
   offsetMs: number;
@@ -54,6 +61,10 @@ export interface FeedSettings {
   clockRate?: 0.5 | 1 | 2;
   /** Send song position after a stop and on a locate while stopped, not only with start. */
   positionWhileStopped?: boolean;
+  /** How the code is sent while it stands: once; or again and again, for gear that misses it or ignores full frames. */
+  standingCode?: StandingCode;
+  /** Where timecode and machine control go after a stop: they stay, return to the start of the song, or run on. */
+  afterStop?: 'stay' | 'toStart' | 'runOn';
   notes?: BeatNotes;
   patches?: readonly Patch[];
   triggers?: readonly BeatTrigger[];

@@ -82,6 +82,14 @@ export class WirePlanner {
     for (const { planner, offsetOf } of this.#kinds) planner.setOffset(offsetOf(settings));
   }
 
+  stand(songMs: number): void {
+    for (const { planner } of this.#kinds) planner.stand(songMs);
+  }
+
+  record(on: boolean): void {
+    for (const { planner } of this.#kinds) planner.record(on);
+  }
+
   nudge(share: number): void {
     for (const { planner } of this.#kinds) planner.nudge(share);
   }
@@ -151,7 +159,7 @@ function kindsOf(settings: FeedSettings): Omit<Kind, 'planner'>[] {
   const clock = kind('clock', { sends: { ...sends, timecode: null, mmc: hasMmc } }, (now) => now.offsetMs);
   const timecode = kind(
     'timecode',
-    { clockWhileStopped: false, sends: { ...NO_SYNC, timecode: sends.timecode, mmc: sends.mmc ?? false } },
+    { clockWhileStopped: false, sends: { ...sends, ...NO_SYNC, timecode: sends.timecode, mmc: sends.mmc ?? false } },
     (now) => now.timecodeOffsetMs ?? now.offsetMs,
   );
   const channels = new Set([

@@ -1,7 +1,11 @@
 /** A request to the hub. */
 export type HubCommand =
-  /** Immediately, or after the song's count-in. */
-  | { kind: 'play'; countIn?: boolean }
+  /** Immediately, or after the song's count-in, and after so many bars of silence. */
+  | { kind: 'play'; countIn?: boolean; afterBars?: number }
+  /** Stops in place, wherever a stop would go. */
+  | { kind: 'pause' }
+  /** Switches recording on or off, on gear that may be armed: while it plays, or from the next start on. */
+  | { kind: 'record'; on: boolean }
   | { kind: 'stop' }
   /** This was a downbeat of the clock that leads without having been started: everyone starts on one of the next. */
   | { kind: 'downbeat'; atMs: number }

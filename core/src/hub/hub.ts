@@ -11,7 +11,6 @@ import type { HubCommand, LostMotion } from './hub-command';
 import { NoteRouter, type PortRoute } from './note-router';
 import type { Outgoing } from './outgoing';
 import { Players } from './players';
-import { remoteCommands } from './remote';
 import { Source, type Lead, type SourceSettings, type SourceSnapshot } from './source';
 import { leadMs, steer, STEER_EVERY_MS } from './steer';
 
@@ -41,6 +40,8 @@ export interface SongSettings {
   /** Bars of count-in, if play asks for one; two by default. */
   countInBars?: number;
   afterStop?: AfterStop;
+  /** Playback stops here, in quarter notes; null goes on. */
+  endBeat?: number | null;
 }
 
 export interface HubSnapshot {
@@ -56,6 +57,12 @@ export interface HubSnapshot {
   leader: string;
   /** It rolls on the ticks of a clock that wasn't started: the position is the musician's own. */
   onTicks: boolean;
+  /** Recording is on, or comes on with the next start. */
+  records: boolean;
+  /** How often the song has played to its end. */
+  songsEnded: number;
+  /** It plays by itself after this long; null if it doesn't. */
+  playsInMs: number | null;
   sources: SourceSnapshot[];
   /** Feeds stopped individually, and muted feeds. */
   held: string[];
@@ -88,6 +95,8 @@ const MAX_COUNT_IN_BARS = 16;
 /** A gap this long between calls means the machine slept: drop the backlog instead of sending it in a burst. */
 const SLEEP_MS = 2500;
 const TURN_GAP_MS = 40;
+/** The stop at the end of a song is planned when it is this close, so that a late tempo change still counts. */
+const END_WITHIN_MS = 40;
 /** The grid's positions stay known for this long. */
 const HISTORY_MS = 10_000;
 /** Dead band: ignore tempo differences below 30 ppm until the accumulated phase error is worth correcting. */
@@ -100,7 +109,7 @@ export const HUB = 'hub';
 const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
 
 /** What can be started in mid-song. */
-type Starting = Pick<WirePlanner, 'start' | 'invite'>;
+type Starting = Pick<WirePlanner, 'start' | 'invite' | 'stand'>;
 
 interface FeedState {
   readonly feed: Feed;
@@ -127,6 +136,11 @@ export class Hub {
   #meter = new MeterMap();
   #countInBars = COUNT_IN_BARS;
   #afterStop: AfterStop = 'stay';
+  #endBeat: number | null = null;
+  #songsEnded = 0;
+  /** To play by itself, later. */
+  #playsLater: { atMs: number; countInBars: number } | null = null;
+  #records = false;
   readonly #timeline: Timeline;
   #lines = new Map<string, FeedState>();
   #sources = new Map<string, Source>();
@@ -186,6 +200,7 @@ export class Hub {
       for (const { planner } of this.#lines.values()) planner.setMeter(this.#meter);
     }
     if (song.afterStop) this.#afterStop = song.afterStop;
+    if (song.endBeat !== undefined) this.#endBeat = song.endBeat;
   }
 
   /** Replaces the feeds. A new one joins while rolling; one whose offset changed continues. */
@@ -273,7 +288,7 @@ export class Hub {
       const messages = source.receive(bytes, atMs, (ms) => this.#timeline.at(ms));
       if (!this.#isObeyed(source.settings)) continue;
       for (const { message } of messages)
-        for (const command of remoteCommands(message, source.settings, this.#song)) this.command(command);
+        for (const command of source.commands(message, this.#song)) this.command(command);
     }
     const carried = this.#router.receive(portId, bytes, atMs);
     this.#messages += carried.length;
@@ -290,7 +305,14 @@ export class Hub {
   command(command: HubCommand): void {
     switch (command.kind) {
       case 'play':
-        if (!this.#willRoll()) this.#playByHand(command.countIn ? this.#countInBars : 0);
+        if (!this.#willRoll()) this.#playOrWait(command.countIn ? this.#countInBars : 0, command.afterBars ?? 0);
+        return;
+      case 'pause':
+        if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { stays: true });
+        return;
+      case 'record':
+        this.#records = command.on;
+        for (const { planner } of this.#lines.values()) planner.record(command.on);
         return;
       case 'downbeat':
         this.#joinOn(command.atMs);
@@ -362,6 +384,7 @@ export class Hub {
     this.#nowMs = nowMs;
     this.#lookaheadMs = lookaheadMs;
     this.#followSafely();
+    this.#playOn();
     const toMs = Math.max(this.#horizonMs, nowMs + lookaheadMs);
     const out = this.#farewells.splice(0);
     for (const line of this.#lines.values()) this.#planLine(line, toMs, out);
@@ -401,6 +424,9 @@ export class Hub {
       willRoll: this.#willRoll(),
       leader: this.leader,
       onTicks: this.#onTicks,
+      records: this.#records,
+      songsEnded: this.#songsEnded,
+      playsInMs: this.#playsLater && Math.max(0, this.#playsLater.atMs - this.#nowMs),
       sources: [...this.#sources.values()].map((source) => ({
         ...source.snapshot(this.#nowMs, this.#heardUntilMs),
         apart: source.apart(this.#nowMs, this.#song, grid),
@@ -531,8 +557,33 @@ export class Hub {
     });
   }
 
+  /** After some bars at the song's tempo, if there is to be a pause. */
+  #playOrWait(countInBars: number, afterBars: number): void {
+    const { beat } = this.#timeline.at(this.#horizonMs);
+    const pauseMs = this.#song.msAt(beat + this.#barsToBeats(afterBars, beat)) - this.#song.msAt(beat);
+    if (pauseMs > 0) this.#playsLater = { atMs: this.#nextTurnMs() + pauseMs, countInBars };
+    else this.#playByHand(countInBars);
+  }
+
+  /** The song ends where it ends, and a pause between songs where the next one begins. */
+  #playOn(): void {
+    const later = this.#playsLater;
+    const turnMs = this.#nextTurnMs();
+    if (later && later.atMs <= turnMs) {
+      this.#playsLater = null;
+      if (!this.#willRoll()) this.#playByHand(later.countInBars);
+    }
+    const motion = this.#endBeat === null || !this.#hasOwnTransport() ? null : this.#timeline.motionAt(turnMs);
+    if (!motion || !this.#willRoll() || this.#endBeat === null || this.#playedFrom >= this.#endBeat) return;
+    const endMs = msOfBeat(motion, this.#endBeat);
+    if (endMs > turnMs + END_WITHIN_MS) return;
+    this.#songsEnded++;
+    this.#stop(Math.max(endMs, turnMs));
+  }
+
   /** Nobody who plays on takes over from a musician who stops. */
   #stopByHand(): void {
+    this.#playsLater = null;
     if (this.#willRoll()) this.#stop(this.#nextTurnMs());
     if (this.#takeOver !== 'whoeverPlays') return;
     this.#players.passOver();
@@ -586,7 +637,7 @@ export class Hub {
   #standWith(lead: Lead): void {
     const moved = this.#stoodAt !== lead.beat;
     this.#stoodAt = lead.beat;
-    if (this.#willRoll()) this.#stop(this.#nextTurnMs(), Math.max(0, lead.beat));
+    if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { beat: Math.max(0, lead.beat) });
     else if (moved && lead.beat >= 0) this.#standAt(this.#nextTurnMs(), lead.beat);
     else if (this.#byClock() && lead.state === 'locked') this.#idleWith(lead.bpm);
   }
@@ -783,19 +834,21 @@ export class Hub {
       if (!held) planner.start(gridMs, from, { map, songMs, speed, countInTo: beat });
     this.#playedFrom = beat;
     this.#hasPlayed = true;
-    this.#resumesOnTicks = null;
+    this.#resumesOnTicks = this.#playsLater = null;
     this.#timeline.change(gridMs, { rolling: true, beat: from, songMs, map, speed, countInTo: beat });
   }
 
-  /** `beat`: the position after the stop, if not as `afterStop` says. */
-  #stop(gridMs: number, beat?: number): void {
+  /** `beat`: the position after the stop, if not as `afterStop` says; `stays`: it is where it stopped. */
+  #stop(gridMs: number, { beat, stays: inPlace = false }: { beat?: number; stays?: boolean } = {}): void {
     for (const { planner } of this.#lines.values()) planner.stop(gridMs);
     const { beat: stoppedAt, state } = this.#timeline.at(gridMs);
     this.#timeline.change(gridMs, { rolling: false, speed: 1 });
     this.#fellBack = this.#onTicks = false;
     this.#resumesOnTicks = null;
     const stays = state === 'countingIn' ? this.#playedFrom : stoppedAt;
-    const to = beat ?? { stay: stays, toStart: 0, toWherePlayBegan: this.#playedFrom }[this.#afterStop];
+    this.#records = false;
+    const after = inPlace ? 'stay' : this.#afterStop;
+    const to = beat ?? { stay: stays, toStart: 0, toWherePlayBegan: this.#playedFrom }[after];
     if (to !== stoppedAt) this.#standAt(this.#nextTurnMs(), to);
   }
 
@@ -891,7 +944,9 @@ export class Hub {
     const line = this.#lines.get(feedId);
     if (!line || line.held) return;
     this.#sayStop(line);
-    this.#lines.set(feedId, { ...line, ...this.#newPlanner(line.feed), held: true });
+    const made = this.#newPlanner(line.feed);
+    made.planner.stand(this.#timeline.at(this.#horizonMs).songMs);
+    this.#lines.set(feedId, { ...line, ...made, held: true });
   }
 
   #mute(feedId: string, muted: boolean): void {
@@ -946,6 +1001,7 @@ export class Hub {
     const motion = this.#timeline.motionAt(gridMs);
     if (!motion) {
       if (this.#hasPlayed) planner.invite();
+      planner.stand(this.#timeline.at(gridMs).songMs);
       return;
     }
     this.#joinsMs = gridMs;
@@ -998,7 +1054,9 @@ export class Hub {
       rolling: false,
       speed: 1,
     });
+    for (const { planner } of this.#lines.values()) planner.stand(this.#timeline.at(nowMs).songMs);
     this.#onTicks = false;
+    this.#playsLater = null;
     this.#horizonMs = nowMs;
   }
 

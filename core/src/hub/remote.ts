@@ -6,8 +6,19 @@ import { codeAtRate, timecodeToFrames } from '../timecode/timecode';
 import type { HubCommand } from './hub-command';
 import type { SourceSettings } from './source';
 
-/** The hub commands that an incoming message stands for: start, continue, stop, song position and machine control. */
-export function remoteCommands(message: MidiMessage, settings: SourceSettings, song: TempoMap): HubCommand[] {
+/** What an incoming message asks of the hub; `ignored`: machine control that it has no use for, by name. */
+export interface Asked {
+  commands: HubCommand[];
+  ignored: string[];
+}
+
+/** Start, continue, stop, song position and machine control as hub commands. */
+export function remoteCommands(message: MidiMessage, settings: SourceSettings, song: TempoMap): Asked {
+  if (message.kind === 'sysex') return machineCommands(message.data, settings, song);
+  return { commands: syncCommands(message), ignored: [] };
+}
+
+function syncCommands(message: MidiMessage): HubCommand[] {
   switch (message.kind) {
     case 'start':
       return [{ kind: 'locate', beat: 0 }, { kind: 'play' }];
@@ -17,30 +28,46 @@ export function remoteCommands(message: MidiMessage, settings: SourceSettings, s
       return [{ kind: 'stop' }];
     case 'songPosition':
       return [{ kind: 'locate', beat: message.sixteenths / SIXTEENTHS_PER_BEAT }];
-    case 'sysex':
-      return decodeMmc(message.data).commands.flatMap((command) => machineCommand(command, settings, song));
     default:
       return [];
   }
 }
 
-function machineCommand(command: MmcCommand, settings: SourceSettings, song: TempoMap): HubCommand[] {
+function machineCommands(data: Uint8Array, settings: SourceSettings, song: TempoMap): Asked {
+  const asked: Asked = { commands: [], ignored: [] };
+  for (const command of decodeMmc(data).commands) {
+    const commands = machineCommand(command, settings, song);
+    asked.commands.push(...(commands ?? []));
+    if (!commands) asked.ignored.push(command.kind === 'unknown' ? `command ${command.command}` : command.kind);
+  }
+  return asked;
+}
+
+/** Null if the hub has no use for it. */
+function machineCommand(command: MmcCommand, settings: SourceSettings, song: TempoMap): HubCommand[] | null {
   switch (command.kind) {
     case 'play':
     case 'deferredPlay':
       return [{ kind: 'play' }];
     case 'stop':
-    case 'pause':
       return [{ kind: 'stop' }];
+    case 'pause':
+      return [{ kind: 'pause' }];
+    case 'recordStrobe':
+      return [{ kind: 'record', on: true }];
+    case 'recordExit':
+      return [{ kind: 'record', on: false }];
+    case 'reset':
+      return [{ kind: 'stop' }, { kind: 'locate', beat: 0 }];
     case 'locate': {
       const place = positionToFrames(command.position);
-      if (!place) return [];
+      if (!place) return null;
       const { timecodeStart } = settings;
       const start = timecodeStart ? timecodeToFrames(codeAtRate(timecodeStart, place.rate), place.rate) : 0;
       const beat = song.beatAt(framesToSeconds(place.frames - start, place.rate) * 1000);
-      return beat >= 0 ? [{ kind: 'locate', beat }] : [];
+      return beat >= 0 ? [{ kind: 'locate', beat }] : null;
     }
     default:
-      return [];
+      return null;
   }
 }

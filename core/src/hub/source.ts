@@ -4,6 +4,8 @@ import { SyncReturnWatch, type SyncReturn } from '../follow/sync-return';
 import { TimecodeFollower } from '../follow/timecode-follower';
 import { TICKS_PER_BEAT, type MidiMessage, type TimedMessage } from '../midi/message';
 import { MidiParser } from '../midi/parser';
+import type { HubCommand } from './hub-command';
+import { remoteCommands } from './remote';
 import type { TempoMap } from '../tempo/tempo-map';
 import { CodeReader, type CodeAt } from '../timecode/code-reader';
 import { codeAtRate, FRAME_RATES, timecodeToFrames, type FrameRate, type Timecode } from '../timecode/timecode';
@@ -46,6 +48,8 @@ export interface SourceSnapshot {
   /** Of a clock, ticks; of timecode, codes that were cut off. */
   missing: number;
   extra: number;
+  /** Machine control that arrived here and does nothing, by name, the newest first. */
+  ignored: string[];
   /** How far it is from the hub's grid; null while there is nothing to compare. */
   apart: Apart | null;
 }
@@ -75,6 +79,7 @@ export interface Lead {
 /** Clock at 20 BPM and the slowest timecode arrive far more often than this. */
 const SIGNAL_TIMEOUT_MS = 1000;
 const MS_PER_MINUTE = 60_000;
+const MOST_IGNORED = 8;
 const DAY_MS = 86_400_000;
 
 /** One input port, listened to at all times, whether it leads or not. */
@@ -89,6 +94,7 @@ export class Source {
   #placed = false;
   #clockMs = -Infinity;
   #codeMs = -Infinity;
+  #ignored: string[] = [];
 
   constructor(settings: SourceSettings) {
     this.#settings = settings;
@@ -109,6 +115,14 @@ export class Source {
     if (exceptOffset(this.#settings) !== exceptOffset(settings)) return false;
     this.#settings = settings;
     return true;
+  }
+
+  /** What a message asks of the hub, for a source that is obeyed. */
+  commands(message: MidiMessage, song: TempoMap): HubCommand[] {
+    const { commands, ignored } = remoteCommands(message, this.#settings, song);
+    for (const name of ignored)
+      this.#ignored = [name, ...this.#ignored.filter((other) => other !== name)].slice(0, MOST_IGNORED);
+    return commands;
   }
 
   /** `gridAt`: the hub's grid at a time of the recent past, to compare with. */
@@ -174,6 +188,7 @@ export class Source {
       beat: clock.beat,
       missing: language === 'clock' ? clock.missing : this.#codes.gaps,
       extra,
+      ignored: this.#ignored,
     };
   }
 

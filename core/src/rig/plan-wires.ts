@@ -11,6 +11,8 @@ export type WireConflictKind =
   | 'clock rate'
   | 'clock while stopped'
   | 'timecode rate'
+  | 'standing timecode'
+  | 'machine control'
   | 'start and stop'
   | 'song position'
   | 'two streams';
@@ -225,6 +227,16 @@ function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts:
   const clockRate = agreed('clock rate', byClock, (one) => one.clockRate ?? 1) ?? 1;
   agreed('clock while stopped', byClock, (one) => one.clockWhileStopped);
   const timecode: FrameRate | null = agreed('timecode rate', byCode, (one) => one.rate);
+  const byMachine = gear.filter(({ mmc }) => mmc);
+  const pauses = agreed('machine control', byMachine, (one) => one.pauses ?? false);
+  // What records must be meant to, everyone on the wire.
+  report(
+    'machine control',
+    byMachine.some(({ mayRecord }) => mayRecord) ? byMachine.filter((one) => !one.mayRecord) : [],
+  );
+  const standingCode = agreed('standing timecode', byCode, (one) => one.standingCode ?? 'once');
+  const placed = gear.filter(({ mmc = false, syncsTo }) => mmc || syncsTo === 'timecode');
+  const afterStop = agreed('standing timecode', placed, (one) => one.afterStop ?? 'stay');
   const clockOffsetMs = agreed('clock offset', byClock, (one) => one.offsetMs);
   const codeOffsetMs = agreed('timecode offset', byCode, (one) => one.offsetMs);
   const noteOffsetsMs = noteOffsets(gear, conflicts);
@@ -236,8 +248,12 @@ function unionOf(gear: readonly RigGear[]): { settings: FeedSettings; conflicts:
       transport,
       position,
       timecode,
-      mmc: gear.some(({ mmc }) => mmc),
+      mmc: byMachine.length > 0,
+      ...(byMachine.some(({ mayRecord }) => mayRecord) && { record: true }),
+      ...(pauses === true && { pause: true }),
     },
+    ...(standingCode !== null && standingCode !== 'once' && { standingCode }),
+    ...(afterStop !== null && afterStop !== 'stay' && { afterStop }),
     offsetMs: clockOffsetMs ?? codeOffsetMs ?? gear[0]?.offsetMs ?? 0,
     // Gear that plays on any clock must not get one while stopped, so all have to want it.
     clockWhileStopped: byClock.length > 0 && byClock.every((one) => one.clockWhileStopped),

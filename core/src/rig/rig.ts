@@ -1,5 +1,5 @@
 import { group } from 'd3-array';
-import type { BeatTrigger, Patch } from '../feed/feed-settings';
+import type { BeatTrigger, Patch, StandingCode } from '../feed/feed-settings';
 import type { FrameRate } from '../timecode/timecode';
 
 /** The physical or virtual kind of a connection. */
@@ -107,6 +107,13 @@ export interface RigGear {
   sends?: { clock: boolean; transport: boolean; position: boolean };
   /** Whether it is also sent machine control. */
   mmc?: boolean;
+  /** Whether machine control may switch its recording on. */
+  mayRecord?: boolean;
+  /** Whether machine control sends it pause instead of stop. */
+  pauses?: boolean;
+  /** How timecode is sent to it while it stands, and where it goes after a stop. */
+  standingCode?: StandingCode;
+  afterStop?: 'stay' | 'toStart' | 'runOn';
   /** Its clock rate relative to the hub's tempo; 1 by default. */
   clockRate?: 0.5 | 1 | 2;
   triggers?: readonly BeatTrigger[];

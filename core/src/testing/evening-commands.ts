@@ -69,6 +69,27 @@ const downbeat = fc.integer({ min: 0, max: 2000 }).map((ms): Act => ({
     if (!leadsItself(evening)) evening.plays = null;
   },
 }));
+const later = fc.integer({ min: 1, max: 2 }).map((afterBars): Act => ({
+  name: `play after ${afterBars} bars`,
+  act: (evening) => {
+    evening.command({ kind: 'play', afterBars });
+    evening.plays = null;
+  },
+}));
+const pause = simple('pause', (evening) => {
+  evening.command({ kind: 'pause' });
+  evening.plays = null;
+});
+const record = fc
+  .boolean()
+  .map((on): Act => ({ name: `record ${on}`, act: (evening) => evening.command({ kind: 'record', on }) }));
+const songEnd = fc.option(fc.integer({ min: 4, max: 64 })).map((endBeat): Act => ({
+  name: `the song ends at ${endBeat}`,
+  act: (evening) => {
+    evening.plays = null;
+    evening.setSong({ endBeat });
+  },
+}));
 const locate = fc.nat(400).map((quarters): Act => {
   const beat = quarters / 4;
   return { name: `locate ${beat}`, act: (evening) => evening.command({ kind: 'locate', beat }) };
@@ -223,6 +244,10 @@ const acts = [
   play,
   play,
   stop,
+  later,
+  pause,
+  record,
+  songEnd,
   downbeat,
   locate,
   tempo,

@@ -47,6 +47,8 @@ const LOOKAHEAD_MS = 60;
 /** An offset has arrived after this long, however far it moves. */
 const SLEW_MS = 2500;
 const MAX_COUNT_IN_S = 60;
+const SLEEP_MS = 2500;
+const MAX_LATE_MS = 1000;
 /** Beats of two bars, also of those in 5/4 and 6/4. */
 const TWO_BARS = 12;
 /** A leader is followed closely this long after its last change. */
@@ -71,6 +73,11 @@ export class Evening {
   /** Offsets are on the move until then, by wire. */
   readonly #slewsUntilMs = new Map<string, number>();
   readonly #nudged = new Set<string>();
+  /** Stopped by themselves: what they are sent isn't the song's. */
+  #held: ReadonlySet<string> = new Set();
+  #holds = false;
+  /** The grid of the time asleep was never played; what is late is still compared with it for a while. */
+  #awakeFromMs = -Infinity;
   /** The hub has to roll while it leads: it was sent play, and no stop since; null if that is unsure. */
   plays: boolean | null = false;
   lastCommandMs = 0;
@@ -142,11 +149,11 @@ export class Evening {
     this.hub = new Hub({ bpm: 120 });
     this.hub.setSong(this.#song);
     this.#connect();
+    this.hub.advance(this.nowMs, LOOKAHEAD_MS);
     this.hub.setFeeds(this.wires.map((wire) => this.#feedOf(wire)));
     for (const feedId of held) this.hub.command({ kind: 'hold', feedId });
     for (const feedId of muted) this.hub.command({ kind: 'mute', feedId, muted: true });
     for (const { gearIds } of this.wires) for (const id of gearIds) this.#interrupt(id);
-    this.hub.advance(this.nowMs, LOOKAHEAD_MS);
     this.hub.command({ kind: 'resume', rolled: willRoll ? { beat, songMs, atMs, bpm, leader, onTicks } : null });
   }
 
@@ -231,6 +238,7 @@ export class Evening {
       else this.#nudged.add(feedId);
       this.#slewsUntilMs.set(feedId, this.nowMs + SLEW_MS);
     }
+    this.#holds ||= command.kind === 'hold';
     if (command.kind === 'tempo') this.#song = { ...this.#song, tempo: [{ beat: 0, bpm: command.bpm }] };
     this.hub.command(command);
     if (command.kind === 'nudge' && command.share === 0 && feedId !== undefined) this.#takeOver(feedId);
@@ -263,6 +271,7 @@ export class Evening {
   /** The computer stands still; what arrived meanwhile is handed over at once. */
   holdUp(ms: number, stamps: 'as sent' | 'all now'): void {
     this.#wake(this.nowMs + ms, stamps);
+    if (ms >= SLEEP_MS) this.#awakeFromMs = this.nowMs + MAX_LATE_MS;
   }
 
   #wake(nowMs: number, stamps: 'as sent' | 'all now'): void {
@@ -279,6 +288,7 @@ export class Evening {
     const out = this.hub.advance(nowMs, LOOKAHEAD_MS);
     // Who takes over just now may have been sent something before.
     const leaderId = this.leaderId === before ? before : HUB_ID;
+    if (this.#holds) this.#held = new Set(this.hub.snapshot().held);
     for (const message of out) this.#deliver(message, leaderId);
   }
 
@@ -315,7 +325,10 @@ export class Evening {
         receiver,
         startSeconds: secondsOf(this.#timecodeStart, wire.settings.sends.timecode ?? '25'),
         gridAt: (ms) => this.hub.gridAt(ms),
-        offsetKnown: !this.#nudged.has(portId) && atMs > (this.#slewsUntilMs.get(portId) ?? -Infinity),
+        offsetKnown:
+          !this.#nudged.has(portId) &&
+          !this.#held.has(portId) &&
+          atMs > Math.max(this.#awakeFromMs, this.#slewsUntilMs.get(portId) ?? -Infinity),
       });
     }
   }
@@ -344,6 +357,8 @@ export class Evening {
 
   /** After two bars without a command: everyone reached is locked and in place, and nobody hangs. */
   settle(): void {
+    // It would end in the middle of being looked at.
+    this.setSong({ endBeat: null });
     this.run(SETTLE_MS);
     const counts = () => this.hub.snapshot().state === 'countingIn';
     for (let seconds = 0; seconds < MAX_COUNT_IN_S && counts(); seconds++) this.run(1000);
@@ -370,7 +385,8 @@ export class Evening {
   #checkLeader(leader: string, rolls: boolean): void {
     if (leader === HUB) {
       const leads = plannedLeader(this.rig) === HUB_ID && this.rig.takeOver !== 'whoeverPlays';
-      if (leads && this.plays !== null && this.plays !== rolls) throw new Error(`Told to play: ${this.plays}`);
+      if (leads && this.hub.snapshot().songsEnded === 0 && this.plays !== null && this.plays !== rolls)
+        throw new Error(`Told to play: ${this.plays}`);
       return;
     }
     const { machine, line, missed, gives, lineSinceMs = 0 } = this.inputs.get(leader) ?? {};

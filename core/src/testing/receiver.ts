@@ -136,6 +136,7 @@ export class Receiver {
     if (bytes[3] !== 6) return { kind: 'other' };
     switch (bytes[4]) {
       case 1:
+      case 9:
         this.machinePlays = false;
         this.machineSeconds = null;
         return { kind: 'machine', does: 'stop' };

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import type { BeatTrigger, Patch } from '../feed/feed-settings';
+import { STANDING_CODES, type BeatTrigger, type Patch } from '../feed/feed-settings';
 import type { SongSettings } from '../hub/hub';
 import { HUB_ID, type Cable, type RigGear, type Socket } from '../rig/rig';
 import { fromShelf, hubGear } from '../rig/shelf';
@@ -51,6 +51,9 @@ export const gearChange = fc.record(
     offsetMs: fc.constantFrom(0, 0, -12.5, 30, -200, 450),
     clockRate: fc.constantFrom<0.5 | 1 | 2>(1, 1, 0.5, 2),
     mmc: fc.constantFrom(false, false, true),
+    mayRecord: fc.boolean(),
+    pauses: fc.boolean(),
+    standingCode: fc.constantFrom(...STANDING_CODES),
     triggers: fc.constantFrom(...TRIGGERS),
     patches: fc.constantFrom<readonly Patch[]>([], [], PATCHES),
   },

@@ -31,6 +31,7 @@ interface Settled {
 }
 
 const TICKS_PER_BEAT = 24;
+const DAY_SECONDS = 86_400;
 const MAX_NEXT_RATES = 3;
 /** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
 const MIN_START_MS = 1;
@@ -174,12 +175,18 @@ export class Witness {
   #checkCode({ firstPieceMs, seconds, rate }: Extract<Heard, { kind: 'code' }>, now: Circumstances): void {
     const { gear, wire, startSeconds, gridAt, offsetKnown } = now;
     if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || rate !== gear.rate) return;
-    const { songMs } = gridAt(firstPieceMs - (wire.settings.timecodeOffsetMs ?? 0) + ROUNDING_MS);
-    const off = seconds - startSeconds - songMs / 1000;
-    const day = 86_400;
-    const wrapped = ((((off + day / 2) % day) + day) % day) - day / 2;
-    if (Math.abs(wrapped) > 1 / 24)
-      throw new Error(`${gear.name}: the code says ${seconds - startSeconds} s, the song is at ${songMs / 1000} s`);
+    const offsetMs = wire.settings.timecodeOffsetMs ?? 0;
+    const rolling = gridAt(firstPieceMs - offsetMs + ROUNDING_MS);
+    // A standing code is on its way for some time, and the song may be moved meanwhile.
+    const standing = wire.settings.standingCode === 'quarterFrames' ? [gridAt(firstPieceMs), gridAt(now.atMs)] : [];
+    const offs = [rolling, ...standing].map(({ songMs }) => {
+      const off = seconds - startSeconds - songMs / 1000;
+      return off - DAY_SECONDS * Math.round(off / DAY_SECONDS);
+    });
+    if (offs.every((off) => Math.abs(off) > 1 / 24))
+      throw new Error(
+        `${gear.name}: the code says ${seconds - startSeconds} s, the song is at ${rolling.songMs / 1000} s`,
+      );
   }
 
   /** Two bars after the last command. */
@@ -196,7 +203,8 @@ export class Witness {
       if (transport && gear.able.startStop) must(receiver.playing, rolls, 'plays');
       if (transport && gear.able.startStop && rolls) must(this.#inPlace, true, 'in place');
     }
-    if (gear.syncsTo === 'timecode' && timecode) must(nowMs - receiver.lastCodeMs < 400, rolls, 'hears code');
+    if (gear.syncsTo === 'timecode' && timecode)
+      must(nowMs - receiver.lastCodeMs < 400, rolls || wire.settings.standingCode === 'quarterFrames', 'hears code');
     if (gear.mmc && mmc) must(receiver.machinePlays, rolls, 'plays by machine control');
     if (!rolls && receiver.notesOn > 0) throw new Error(`${gear.name} holds ${receiver.notesOn} notes`);
   }
