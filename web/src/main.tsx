@@ -11,6 +11,7 @@ import { loadFilesWorker } from './files/files-flow';
 import { watchHistory } from './history/watch-history';
 import { watchStorage } from './history/watch-storage';
 import { watchDrift } from './studio/drift-watch';
+import { watchSongEnds } from './studio/set-list';
 import { runInOneTab } from './studio/single-tab';
 import { endStudio, startStudio } from './studio/start';
 import { stayAwake } from './studio/stay-awake';
@@ -32,6 +33,7 @@ async function start({ take = false } = {}): Promise<void> {
   try {
     await Promise.all([startStudio(), loadFilesWorker()]);
     watchDrift();
+    watchSongEnds();
     watchHistory();
     watchStorage();
     void deleteLeftovers();

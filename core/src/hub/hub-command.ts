@@ -1,7 +1,10 @@
 /** A request to the hub. */
 export type HubCommand =
-  /** Immediately, or after the song's count-in, and after so many bars of silence. */
-  | { kind: 'play'; countIn?: boolean; afterBars?: number }
+  /**
+   * Immediately, or after the song's count-in, and after so many bars of silence; `pastEnd`: it doesn't stop where the
+   * song ends.
+   */
+  | { kind: 'play'; countIn?: boolean; afterBars?: number; pastEnd?: boolean }
   /** Stops in place, wherever a stop would go. */
   | { kind: 'pause' }
   /** Switches recording on or off, on gear that may be armed: while it plays, or from the next start on. */

@@ -137,6 +137,8 @@ export class Hub {
   #countInBars = COUNT_IN_BARS;
   #afterStop: AfterStop = 'stay';
   #endBeat: number | null = null;
+  /** It plays on past the end of the song. */
+  #pastEnd = false;
   #songsEnded = 0;
   /** To play by itself, later. */
   #playsLater: { atMs: number; countInBars: number } | null = null;
@@ -305,7 +307,9 @@ export class Hub {
   command(command: HubCommand): void {
     switch (command.kind) {
       case 'play':
-        if (!this.#willRoll()) this.#playOrWait(command.countIn ? this.#countInBars : 0, command.afterBars ?? 0);
+        if (this.#willRoll()) return;
+        this.#pastEnd = command.pastEnd ?? false;
+        this.#playOrWait(command.countIn ? this.#countInBars : 0, command.afterBars ?? 0);
         return;
       case 'pause':
         if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { stays: true });
@@ -573,7 +577,8 @@ export class Hub {
       this.#playsLater = null;
       if (!this.#willRoll()) this.#playByHand(later.countInBars);
     }
-    const motion = this.#endBeat === null || !this.#hasOwnTransport() ? null : this.#timeline.motionAt(turnMs);
+    const motion =
+      this.#pastEnd || this.#endBeat === null || !this.#hasOwnTransport() ? null : this.#timeline.motionAt(turnMs);
     if (!motion || !this.#willRoll() || this.#endBeat === null || this.#playedFrom >= this.#endBeat) return;
     const endMs = msOfBeat(motion, this.#endBeat);
     if (endMs > turnMs + END_WITHIN_MS) return;

@@ -45,7 +45,7 @@ export async function alignAll(): Promise<void> {
       actors: {
         // Keeps rolling between passes, so that followers don't have to lock again each time.
         start: does(async (_, signal: AbortSignal) => {
-          if (!wasRolling) command({ kind: 'play', countIn: false });
+          if (!wasRolling) command({ kind: 'play', countIn: false, pastEnd: true });
           await waitForHub('rolling', signal);
         }),
         measure: does(({ proof }: { proof: boolean }) => measureAll(proof)),

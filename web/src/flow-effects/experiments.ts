@@ -240,7 +240,7 @@ export async function runStarts({ gear, asks, starts: count, runMs, bpm }: Start
           startFromTop: does(async (_, signal: AbortSignal) => {
             if (leads) {
               command({ kind: 'locate', beat });
-              command({ kind: 'play', countIn: false });
+              command({ kind: 'play', countIn: false, pastEnd: true });
               await waitForHub('rolling', signal);
             } else await leaderStarts(leader, signal);
             startedMs.push(whenItBegan() + (beat * MS_PER_MINUTE) / bpm);
@@ -295,7 +295,7 @@ export async function runTempo(gear: readonly Gear[], share: number): Promise<Ta
     async start(signal) {
       command({ kind: 'locate', beat: 0 });
       // With count-in, so that everyone is locked on the first beat.
-      command({ kind: 'play', countIn: true });
+      command({ kind: 'play', countIn: true, pastEnd: true });
       await waitForHub('rolling', signal);
     },
     capture: () => {
@@ -333,7 +333,7 @@ export async function runTempoMap(gear: readonly Gear[], seconds: number | null)
     async start(signal) {
       if (seconds !== null) return playHub(signal);
       command({ kind: 'locate', beat: 0 });
-      command({ kind: 'play', countIn: true });
+      command({ kind: 'play', countIn: true, pastEnd: true });
       await waitForHub('rolling', signal);
     },
     capture: () => {

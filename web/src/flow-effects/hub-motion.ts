@@ -33,7 +33,7 @@ export function waitForHub(state: HubSnapshot['state'], signal?: AbortSignal): P
 
 /** Plays, unless the hub rolls already, and waits until it does. */
 export async function playHub(signal?: AbortSignal): Promise<void> {
-  if (useSession.getState().snapshot.state !== 'rolling') command({ kind: 'play' });
+  if (useSession.getState().snapshot.state !== 'rolling') command({ kind: 'play', pastEnd: true });
   await waitForHub('rolling', signal);
 }
 

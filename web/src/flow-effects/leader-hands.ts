@@ -19,7 +19,7 @@ export async function leaderStarts(leaderId: string, signal: AbortSignal): Promi
     return leader === leaderId && state === 'rolling';
   };
   if (leaderId === 'hub') {
-    command({ kind: 'play' });
+    command({ kind: 'play', pastEnd: true });
     await waitForHub('rolling', signal);
   } else if (isStandIn(leaderId)) {
     await hub.atStandIn({ kind: 'play' });

@@ -40,7 +40,14 @@ jest.mock('../studio/workers', () => {
   const nothing = () => Promise.resolve();
   const hub = {
     command,
-    ...{ setSong: nothing, setFeeds: nothing, setSources: nothing, setRoutes: nothing, setLeaders: nothing },
+    ...{
+      setSong: nothing,
+      setFeeds: nothing,
+      setSources: nothing,
+      setRoutes: nothing,
+      setLeaders: nothing,
+      watchSignals: nothing,
+    },
     barsAhead: (bars: number) =>
       Promise.resolve({
         bpm: 97,

@@ -21,6 +21,7 @@ import type {
   RigGear,
   Section,
   Socket,
+  StandingCode,
   TempoPoint,
   TempoRunReport,
   Timecode,
@@ -64,7 +65,11 @@ export interface Gear extends GearFacts {
   /** While it leads: added to the times of its sync, ms, so that everyone plays with its sound. */
   syncOffsetMs?: number;
   /** Program changes for it; none if missing. */
-  patchPlan?: GearPatches;
+  patchPlan?: GearPatches | null;
+  mayRecord?: boolean;
+  pauses?: boolean;
+  standingCode?: StandingCode;
+  afterStop?: 'stay' | 'toStart' | 'runOn';
   /** How long it fades from one step of a trigger to the next, ms. */
   fadeMs?: number;
   /** What its clock rules while it leads: tempo and transport if missing. */
@@ -107,8 +112,28 @@ export interface Song {
   countInBars: number;
   /** Whether play starts with a count-in. */
   countsIn: boolean;
+  /** Whether the musician decided that; else play also counts in where it has to. */
+  countInChosen?: boolean;
   afterStop: 'stay' | 'toStart' | 'toWherePlayBegan';
   click: ClickSound;
+}
+
+/** One song of a set list; the parts of each device by its id. */
+export interface SetSong {
+  id: string;
+  name: string;
+  bpm: number;
+  song: Song;
+  gear: Record<string, Pick<Gear, 'triggers' | 'patchPlan'>>;
+}
+
+/** Songs in a row. The current one is open in the rig; its entry here is as it was before. */
+export interface SetList {
+  songs: SetSong[];
+  currentId: string;
+  /** What happens when a song ends. */
+  then: 'wait' | 'play';
+  pauseBars: number;
 }
 
 /** Result of a line test. */
@@ -133,6 +158,8 @@ export interface Rig {
   demo: boolean;
   bpm: number;
   song: Song;
+  /** Missing if there is only this song. */
+  setList?: SetList;
   gear: Gear[];
   /** The hub's sockets, one per port in use. */
   hubSockets: Socket[];

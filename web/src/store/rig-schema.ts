@@ -16,6 +16,7 @@ import {
   MAX_NUDGE,
   MAX_OFFSET_MS,
   SLOWEST_BPM,
+  STANDING_CODES,
   TRIGGER_STEPS,
   type Cable,
   type NoteRoute,
@@ -250,6 +251,7 @@ const songSchema = whole({
   rate: string().required().oneOf(RATES),
   countInBars: number().integer().required().min(0).max(16),
   countsIn: flag(),
+  countInChosen: boolean(),
   afterStop: string()
     .required()
     .oneOf(['stay', 'toStart', 'toWherePlayBegan'] as const),
@@ -264,7 +266,9 @@ const patchesSchema = object({
   leadMs: number().required().min(0).max(5000),
   atStart: object(patchNumber()).defined().nullable().default(null),
   inSections: table(object(patchNumber()).required(), 500),
-}).default(undefined);
+})
+  .nullable()
+  .default(undefined);
 
 const gearSchema = object({
   ...factsSchema,
@@ -288,6 +292,10 @@ const gearSchema = object({
   offsetMs: number().required().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
   syncOffsetMs: number().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
   patchPlan: patchesSchema,
+  mayRecord: boolean(),
+  pauses: boolean(),
+  standingCode: string().oneOf(STANDING_CODES),
+  afterStop: string().oneOf(['stay', 'toStart', 'runOn'] as const),
   fadeMs: number().min(0).max(60_000),
   gives: string().oneOf(['both', 'tempo', 'transport'] as const),
 });
@@ -313,6 +321,27 @@ function memoized(schema: Schema) {
   );
 }
 
+const setListSchema = object({
+  songs: array()
+    .of(
+      object({
+        id: id(),
+        name: string().required().max(60),
+        bpm: tempo(),
+        song: songSchema,
+        gear: table(object({ triggers: array().of(triggerSchema).required().max(16), patchPlan: patchesSchema }), 64),
+      }),
+    )
+    .required()
+    .min(1)
+    .max(100),
+  currentId: id(),
+  then: string()
+    .required()
+    .oneOf(['wait', 'play'] as const),
+  pauseBars: number().integer().required().min(0).max(64),
+}).default(undefined);
+
 export const rigSchema = object({
   id: string().required().max(64),
   name: string()
@@ -322,6 +351,7 @@ export const rigSchema = object({
   demo: boolean().required(),
   bpm: tempo(),
   song: songSchema,
+  setList: setListSchema,
   gear: array().of(memoized(gearSchema)).required().max(64),
   hubSockets: array().of(socketSchema).required().max(64),
   cables: array().of(memoized(cableSchema)).required().max(256),

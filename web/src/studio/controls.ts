@@ -10,6 +10,7 @@ import { locate } from './locate';
 import { endNudge, nudge, NUDGE } from './nudge';
 import { changeRig, listenEverywhere } from './rig';
 import { useSession } from './session';
+import { nextSong } from './set-list';
 import { factsOf } from './song-facts';
 import { playOrStop, stop, tapDownbeat } from './transport';
 import { command, hub } from './workers';
@@ -149,7 +150,11 @@ function doDeed({ does, gearId, triggerId, share = NUDGE }: Control): (() => voi
       if (triggerId === undefined) return null;
       void setFill(triggerId, true);
       return () => void setFill(triggerId, false);
-    default:
+    case 'nextSong':
+      nextSong();
+      return null;
+    case 'record':
+      command({ kind: 'record', on: !snapshot.records });
       return null;
   }
 }

@@ -100,10 +100,10 @@ function noteSettings(gear: Gear): FeedSettings {
 }
 
 /** What the hub plays for this rig: its sections, or a constant tempo in common time. */
-export function songOf({ song, bpm }: Rig): SongSettings {
+export function songOf({ song, bpm, setList }: Rig): SongSettings {
   const { countInBars, afterStop, sections, tempoFrom } = song;
   if (tempoFrom === 'hand' || sections.length === 0)
-    return { tempo: [{ beat: 0, bpm }], meter: [COMMON_TIME], countInBars, afterStop };
-  const { tempo, meter } = songMaps(sections);
-  return { tempo, meter, countInBars, afterStop };
+    return { tempo: [{ beat: 0, bpm }], meter: [COMMON_TIME], countInBars, afterStop, endBeat: null };
+  const { tempo, meter, lengthBeats } = songMaps(sections);
+  return { tempo, meter, countInBars, afterStop, endBeat: setList ? lengthBeats : null };
 }

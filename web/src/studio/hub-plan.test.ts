@@ -15,7 +15,7 @@ function noting() {
     said.push([name, value]);
     return Promise.resolve();
   };
-  const names = ['setSong', 'setFeeds', 'setSources', 'setRoutes', 'setLeaders', 'command'] as const;
+  const names = ['setSong', 'setFeeds', 'setSources', 'setRoutes', 'setLeaders', 'watchSignals', 'command'] as const;
   const hub = Object.fromEntries(names.map((name) => [name, note(name)]));
   return { hub: hub as never, said };
 }

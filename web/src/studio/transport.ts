@@ -4,6 +4,9 @@ import type { Rig } from '../store/records';
 import { useSession } from './session';
 import { command } from './workers';
 
+/** A wait that players notice after they press play, ms (common practice). */
+const NOTICEABLE_MS = 100;
+
 /** A clock that leads and runs without having been started here; null if there is none. */
 export function runningClock({ sources, leader }: HubSnapshot, rig: Rig | null): { name: string; bpm: number } | null {
   const source = sources.find(({ gearId, receiving }) => gearId === leader && receiving === 'clock');
@@ -17,7 +20,7 @@ export function runningClock({ sources, leader }: HubSnapshot, rig: Rig | null):
 export function playOrStop(): void {
   const { snapshot, rig } = useSession.getState();
   if (snapshot.state !== 'stopped') stop();
-  else if (playsHere(snapshot, rig)) command({ kind: 'play', countIn: rig?.song.countsIn ?? false });
+  else if (playsHere(snapshot, rig)) command({ kind: 'play', countIn: countsIn() });
   else {
     const gear = rig?.gear.find(({ id }) => id === snapshot.leader);
     const name = gear?.name ?? 'Another device';
@@ -27,6 +30,24 @@ export function playOrStop(): void {
         : `${name} is the leader. Press play on the device; the hub starts with it.`,
     );
   }
+}
+
+/** Whether play begins with a count-in. */
+export function countsIn(): boolean {
+  const { snapshot, rig } = useSession.getState();
+  return rig !== null && whyCountIn(rig, snapshot) !== null;
+}
+
+/**
+ * Why play begins with a count-in: the musician chose it, or somebody needs the time; null if it doesn't. The hub waits
+ * for everyone anyway; the count-in fills the wait, so that players come in together.
+ */
+export function whyCountIn({ song, peers = [] }: Rig, { preRollMs }: Pick<HubSnapshot, 'preRollMs'>): string | null {
+  if (song.countsIn) return 'chosen';
+  if (song.countInChosen || song.countInBars === 0) return null;
+  if (preRollMs >= NOTICEABLE_MS) return `playback starts ${Math.round(preRollMs)} ms late (pre-roll)`;
+  const peer = peers.find(({ bufferMs, fromFile = false }) => bufferMs >= NOTICEABLE_MS && !fromFile);
+  return peer ? `${peer.name} plays ${peer.bufferMs} ms behind the network` : null;
 }
 
 export function stop(): void {

@@ -14,6 +14,9 @@ const WIRE_CONFLICTS: Record<WireConflictKind, string> = {
   'clock rate': 'It wants another clock rate than the rest of the wire, and only one can be sent.',
   'clock while stopped': 'Not everyone on the wire wants clock while stopped, so none is sent.',
   'timecode rate': 'It needs another frame rate than the rest of the wire, and only one can be sent.',
+  'standing timecode': 'It wants another timecode while stopped than the rest of the wire, and only one can be sent.',
+  'machine control':
+    'It shares machine control with a device that may record or wants pause, and only one can be sent.',
   'start and stop': 'Start and stop are off for it, but others on the wire need them.',
   'song position': 'It has no song position, so everyone on the wire starts on a bar, from the top.',
   'two streams': 'A second port reaches it, so every tick arrives twice.',

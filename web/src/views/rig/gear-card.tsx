@@ -13,6 +13,7 @@ import { CableFields, NoteTrafficField } from './cable-fields';
 import { Check } from '../../parts/check';
 import { ChecklistFields } from './checklist-fields';
 import { GearIcon, ICON_LABELS, ICONS } from './gear-icon';
+import { MachineFields } from './machine-fields';
 import { DeviceSettings, SyncFields } from './menu-fields';
 import { SocketFields } from './socket-fields';
 
@@ -68,6 +69,7 @@ export function GearCard({ gear, onChange, onDuplicate, onDelete }: Props) {
             />
           </fieldset>
         )}
+        <MachineFields gear={gear} onChange={onChange} />
         {gear.syncsTo === 'clock' && <ClockRateField gear={gear} onChange={onChange} />}
         <SharedWire gear={gear} />
         {gear.able.lead && <LeadField gear={gear} onChange={onChange} />}

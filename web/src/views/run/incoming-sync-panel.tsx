@@ -76,6 +76,9 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
                 </td>
                 <td className="pr-5">
                   {source.missing} / {source.extra}
+                  {source.ignored.length > 0 && (
+                    <span className="block text-soft">MMC ignored: {source.ignored.join(', ')}</span>
+                  )}
                 </td>
               </tr>
             ))}

@@ -46,7 +46,8 @@ export function PatchesPanel({ rig }: { rig: Rig }) {
 }
 
 function PatchRow({ gear, rig, onChange }: { gear: Gear; rig: Rig; onChange: (next: GearPatches) => void }) {
-  const { name, patchPlan: patches = NO_PATCHES } = gear;
+  const { name, patchPlan } = gear;
+  const patches = patchPlan ?? NO_PATCHES;
   const inSection = (i: number, to: PatchNumber | null) => {
     const others = Object.entries(patches.inSections).filter(([index]) => index !== String(i));
     onChange({ ...patches, inSections: Object.fromEntries(to ? [...others, [String(i), to]] : others) });

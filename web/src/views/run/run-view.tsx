@@ -12,7 +12,9 @@ import { LatestBeat } from './latest-beat';
 import { IncomingSyncPanel } from './incoming-sync-panel';
 import { NetworkTable } from './network-table';
 import { ListeningPanel } from './listening-panel';
+import { PlayRow } from './play-row';
 import { PatchesPanel } from './patches-panel';
+import { SetListPanel } from './set-list-panel';
 import { SongPanel } from './song-panel';
 import { TriggersPanel } from './triggers-panel';
 
@@ -21,6 +23,7 @@ const PANELS = {
   incoming: 'Incoming sync',
   drift: 'Drift',
   song: 'Song',
+  set: 'Set list',
   triggers: 'Beat triggers',
   patches: 'Programs',
   network: 'Network',
@@ -42,6 +45,7 @@ export function RunView() {
     <div className="grid min-h-full grid-cols-1 lg:grid-cols-[1fr_236px]">
       <div className="flex min-w-0 flex-col">
         <JoinRow />
+        <PlayRow />
         <FromTopOnly followers={followers} />
         <FollowerTable followers={followers} chosenId={chosenId} onChoose={choose} />
         <Tabs.Root defaultValue="beat" className="flex min-h-64 flex-1 flex-col">
@@ -51,6 +55,9 @@ export function RunView() {
           </Tabs.Content>
           <Tabs.Content value="song">
             <SongPanel rig={rig} />
+          </Tabs.Content>
+          <Tabs.Content value="set">
+            <SetListPanel rig={rig} />
           </Tabs.Content>
           <Tabs.Content value="drift">
             <Suspense>

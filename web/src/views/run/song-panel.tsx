@@ -18,6 +18,7 @@ import { locate } from '../../studio/locate';
 import { showToast } from '../../toasts/toast-store';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { useSession } from '../../studio/session';
+import { whyCountIn } from '../../studio/transport';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
 import { OpenFile } from '../../parts/open-file';
@@ -33,6 +34,7 @@ const MAX_SECTIONS = 500;
 /** Count-in, stop behavior, timecode and the sections of the song. */
 export function SongPanel({ rig }: { rig: Rig }) {
   const { song } = rig;
+  const countsInNow = useSession(({ snapshot }) => whyCountIn(rig, snapshot) !== null);
   const change = async (next: Partial<Song>) => {
     try {
       await changeRig((before) => ({ ...before, song: { ...before.song, ...next } }));
@@ -72,8 +74,8 @@ export function SongPanel({ rig }: { rig: Rig }) {
           <input
             type="checkbox"
             className="accent-[var(--ink)]"
-            checked={song.countsIn}
-            onChange={({ target }) => void change({ countsIn: target.checked })}
+            checked={countsInNow}
+            onChange={({ target }) => void change({ countsIn: target.checked, countInChosen: true })}
           />
           Count-in
         </label>

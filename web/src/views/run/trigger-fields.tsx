@@ -115,9 +115,9 @@ export function TriggerFields({
             tone="quiet"
             className="!px-1"
             onClick={() => onChange({ ...trigger, slowsBelowBpm: SLOW_BPM })}
-            title="Changes that follow a slow beat can look restless or late"
+            title={`Half rate below ${SLOW_BPM} BPM`}
           >
-            Slow song: use half rate below {SLOW_BPM} BPM
+            Slow song: half rate
           </Button>
         )}
       </div>
