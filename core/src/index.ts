@@ -57,7 +57,7 @@ export type { HubCommand } from './hub/hub-command';
 export type { PortRoute } from './hub/note-router';
 export type { Apart, SourceSettings, SourceSnapshot } from './hub/source';
 export type { Port } from './hub/port';
-export type { TransportState } from './transport/timeline';
+export type { GridPosition, TransportState } from './transport/timeline';
 export * from './rig/rig';
 export * from './rig/sync-paths';
 export * from './rig/plan-wires';
@@ -73,7 +73,14 @@ export { Lookahead } from './hub/lookahead';
 export * from './files/wav';
 export { MidiFileError } from './files/smf';
 export * from './files/message-file';
-export { readSongFile, readTempoFile, writeSongFile, writeTempoFile } from './files/tempo-file';
+export {
+  readSongFile,
+  readTempoFile,
+  writeNotesFile,
+  writeSongFile,
+  writeTempoFile,
+  type PlayedMessage,
+} from './files/tempo-file';
 export { BOATHOUSE } from './standin/boathouse';
 export { Keyboard } from './standin/keyboard';
 export { Studio, type StudioSettings } from './standin/studio';

@@ -48,7 +48,7 @@ export function writeSmf({ ticksPerBeat, meta }: MidiFile): Uint8Array {
   return Uint8Array.from([...head, ...text('MTrk'), ...long(body.length), ...body]);
 }
 
-/** A format 1 file: each track with its name and messages. The first also has the tempo. */
+/** A format 1 file: each track with its name and messages. The first also has the meta events. */
 export function writeTracks(
   ticksPerBeat: number,
   meta: readonly MetaEvent[],
@@ -56,13 +56,15 @@ export function writeTracks(
 ): Uint8Array {
   const chunks = tracks.map(({ name, messages }, i) => {
     const body: number[] = [0, 0xff, TRACK_NAME, ...variableLength(name.length), ...name];
-    if (i === 0) for (const { type, data } of meta) body.push(0, 0xff, type, ...variableLength(data.length), ...data);
     let at = 0;
-    for (const { tick, bytes } of messages) {
+    // At one time, tempo and time signature come before the notes.
+    for (const event of i === 0 ? [...meta, ...messages].sort((a, b) => a.tick - b.tick) : messages) {
+      const { tick } = event;
       // RP-001: a delta has at most 28 bits. An empty text event in between extends it.
       for (; tick - at > MAX_DELTA; at += MAX_DELTA) body.push(...variableLength(MAX_DELTA), 0xff, TEXT, 0);
       body.push(...variableLength(tick - at));
-      pushEvent(body, bytes);
+      if ('type' in event) body.push(0xff, event.type, ...variableLength(event.data.length), ...event.data);
+      else pushEvent(body, event.bytes);
       at = tick;
     }
     body.push(0, 0xff, END_OF_TRACK, 0);

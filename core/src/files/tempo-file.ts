@@ -4,7 +4,7 @@ import type { Section } from '../tempo/song';
 import { songMaps } from '../tempo/song';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
 import { decoded, utf8 } from '../midi/text-bytes';
-import { MidiFileError, readSmf, writeSmf, type MetaEvent } from './smf';
+import { MidiFileError, readSmf, writeSmf, writeTracks, type MetaEvent } from './smf';
 
 const TRACK_NAME = 0x03;
 const MARKER = 0x06;
@@ -43,6 +43,36 @@ export function readTempoFile(bytes: Uint8Array): TempoPoint[] {
 
 /** A song with its sections: tempo, time signatures, and a marker at the start of each. */
 export function writeSongFile(sections: readonly Section[], name: string): Uint8Array {
+  const title = { tick: 0, type: TRACK_NAME, data: utf8(name) };
+  return writeSmf({ ticksPerBeat: TICKS_PER_BEAT, meta: [title, ...songEvents(sections)] });
+}
+
+/** A message that was played, and where in the song, in quarter notes. */
+export interface PlayedMessage {
+  beat: number;
+  bytes: Uint8Array;
+  /** What it came from; one track each. */
+  track: string;
+}
+
+/**
+ * What was played, with the bars and the tempo of the song, so that it lines up wherever the file is opened: one track
+ * for each thing played. What was played in the count-in is at the start.
+ */
+export function writeNotesFile(sections: readonly Section[], played: readonly PlayedMessage[]): Uint8Array {
+  const names = [...new Set(played.map(({ track }) => track))];
+  const tracks = names.map((name) => ({
+    name: utf8(name),
+    messages: played
+      .filter(({ track }) => track === name)
+      .map(({ beat, bytes }) => ({ tick: Math.max(0, Math.round(beat * TICKS_PER_BEAT)), bytes }))
+      .sort((a, b) => a.tick - b.tick),
+  }));
+  return writeTracks(TICKS_PER_BEAT, songEvents(sections), tracks);
+}
+
+/** Tempo, time signatures and section markers of a song. */
+function songEvents(sections: readonly Section[]): MetaEvent[] {
   const { tempo, meter, beginsAt } = songMaps(sections);
   const bars = new MeterMap(meter);
   const tickOf = (beat: number) => Math.round(beat * TICKS_PER_BEAT);
@@ -57,11 +87,7 @@ export function writeSongFile(sections: readonly Section[], name: string): Uint8
     type: MARKER,
     data: utf8(section.name),
   }));
-  const title = { tick: 0, type: TRACK_NAME, data: utf8(name) };
-  return writeSmf({
-    ticksPerBeat: TICKS_PER_BEAT,
-    meta: [title, ...signatures, ...markers, ...tempoEvents(tempo, TICKS_PER_BEAT)],
-  });
+  return [...signatures, ...markers, ...tempoEvents(tempo, TICKS_PER_BEAT)].sort((a, b) => a.tick - b.tick);
 }
 
 /**

@@ -12,6 +12,8 @@ export interface PortRoute {
   fromChannel: number | null;
   /** 1..16; null leaves the channel as it is. */
   toChannel: number | null;
+  /** Only notes from the first to the second of these; all by default. */
+  range?: readonly [low: number, high: number] | null | undefined;
   passes: { notes: boolean; controllers: boolean; programs: boolean; bends: boolean };
   /** Sent this much later, so that notes keep with a device’s delayed clock, ms; 0 by default. */
   delayMs?: number;
@@ -93,13 +95,13 @@ function keyOf({ id }: PortRoute, { channel, note }: { channel: number; note: nu
   return `${id} ${channel} ${note}`;
 }
 
-function passes({ fromChannel, passes: pass }: PortRoute, message: ChannelMessage): boolean {
+function passes({ fromChannel, passes: pass, range }: PortRoute, message: ChannelMessage): boolean {
   if (fromChannel !== null && message.channel !== fromChannel) return false;
   switch (message.kind) {
     case 'noteOn':
     case 'noteOff':
     case 'polyPressure':
-      return pass.notes;
+      return pass.notes && (!range || (message.note >= range[0] && message.note <= range[1]));
     case 'controlChange':
       return pass.controllers;
     case 'programChange':

@@ -53,7 +53,8 @@ export function controlConflicts(
   });
 }
 
-function carries({ fromChannel, passes }: NoteRoute, signal: Signal): boolean {
+function carries({ fromChannel, passes, range }: NoteRoute, signal: Signal): boolean {
+  if (signal.kind === 'note' && range && (signal.note < range[0] || signal.note > range[1])) return false;
   if (!('channel' in signal) || (fromChannel !== null && fromChannel !== signal.channel)) return false;
   return { note: passes.notes, controller: passes.controllers, program: passes.programs }[signal.kind];
 }

@@ -152,6 +152,8 @@ export interface NoteRoute {
   /** 1..16; null leaves the channel as it is. */
   toChannel: number | null;
   passes: Passes;
+  /** Only notes from the first to the second of these, 0..127; all by default. */
+  range?: readonly [low: number, high: number] | null | undefined;
 }
 
 /** The gear, its sockets, the cables, and the fallback order. */

@@ -18,6 +18,7 @@ import { heartbeat, holdLifeline } from '../workers/lifeline';
 import type { Lifeline } from '../workers/worker-link';
 import { WireSocket } from '../network/wire-socket';
 import { LeaderMemory } from './leader-memory';
+import { NoteRecorder } from './note-recorder';
 import { MessageLog } from './message-log';
 import { packMessages } from './packed-messages';
 import { Playback } from './playback';
@@ -69,6 +70,7 @@ let busyLine: { portId: string; channel: number; sentUntilMs: number } | null = 
 let captured: (PortMessage & { direction: 'in' | 'out' })[] | null = null;
 let playback: Playback | null = null;
 
+const notes = new NoteRecorder();
 const presses = new Presses();
 /** Signals that do something, by port. */
 let watched: ReadonlySet<string> = new Set();
@@ -132,6 +134,7 @@ const api: HubWorkerApi & Lifeline = {
   sendTraffic(line) {
     busyLine = line && { ...line, sentUntilMs: now() + TRAFFIC_LEAD_MS };
   },
+  recordNotes: (on) => notes.record(on),
   capture(on) {
     captured = on ? [] : null;
   },
@@ -227,6 +230,8 @@ function received(portId: string, bytes: Uint8Array, atMs: number): void {
   for (const missed of memory?.before(portId, bytes, atMs) ?? []) hub?.receive(portId, missed, atMs);
   const carried = hub?.receive(portId, bytes, atMs) ?? [];
   watchFor(portId, bytes, atMs);
+  const grid = hub?.gridAt(atMs);
+  if (grid) notes.receive(portId, bytes, atMs, grid);
   send(
     carried.map((one) => ({ portId: one.portId, bytes: one.bytes, atMs: one.atMs })),
     { atOnce: true },

@@ -61,6 +61,13 @@ export interface RibbonLine {
   bytes: Uint8Array;
 }
 
+/** A message that was played on an input, and where in the song, in quarter notes. */
+export interface PlayedNote {
+  portId: string;
+  beat: number;
+  bytes: Uint8Array;
+}
+
 export type FromHub =
   /** `lastWakeMs`: the previous wake-up, for scheduled messages; `atOnce`: routed notes, due immediately. */
   | { kind: 'send'; messages: PackedMessages; lastWakeMs: number | null; atOnce: boolean }
@@ -121,6 +128,8 @@ export interface HubWorkerApi {
   watchSignals(signals: { portId: string; signal: Signal }[]): void;
   /** Whether to report the next thing pressed on any port, once. */
   learnSignal(on: boolean): void;
+  /** Starts or stops recording what is played on the inputs while the song plays; returns what was recorded. */
+  recordNotes(on: boolean): PlayedNote[];
   /** Whether to record every message in full. */
   capture(on: boolean): void;
   /** The messages recorded since the last call. */

@@ -6,6 +6,7 @@ import {
   number,
   object,
   string,
+  tuple,
   type ObjectSchema,
   type ObjectShape,
   type Schema,
@@ -19,7 +20,6 @@ import {
   STANDING_CODES,
   TRIGGER_STEPS,
   type Cable,
-  type NoteRoute,
   type Socket,
 } from '@metronomo/core';
 import type { Gear, Rig } from './records';
@@ -64,12 +64,13 @@ const cableSchema: ObjectSchema<Cable> = object({
 const level = () => number().integer().required().min(0).max(127);
 const midiChannel = () => number().integer().min(1).max(16);
 
-const routeSchema: ObjectSchema<NoteRoute> = object({
+const routeSchema = object({
   id: id(),
   from: id(),
   to: id(),
   fromChannel: midiChannel().defined().nullable(),
   toChannel: midiChannel().defined().nullable(),
+  range: tuple([level(), level()]).nullable().default(undefined),
   passes: whole({ notes: flag(), controllers: flag(), programs: flag(), bends: flag() }),
 });
 

@@ -16,7 +16,7 @@ import { playOrStop, stop, tapDownbeat } from './transport';
 import { command, hub } from './workers';
 
 interface ControlsState {
-  /** The control that is being learned; null if none is. */
+  /** What is being learned, a control by its id; null if nothing is. */
   learningId: string | null;
   /** The last one pressed, and when, ms of the window's clock. */
   last: { id: string; atMs: number } | null;
@@ -33,6 +33,7 @@ const JUST_BEGUN_BEATS = 1;
 class ControlDesk {
   /** How to let go of what is held, by control. */
   readonly #held = new Map<string, { portId: string; letGo: () => void }>();
+  #learned: ((portId: string, signal: Signal) => void) | null = null;
 
   constructor() {
     // A pedal that is unplugged while it is held can't be let go of any more.
@@ -43,7 +44,9 @@ class ControlDesk {
 
   pressed({ portId, press, learned }: Pressed): void {
     if (learned) {
-      void this.#learned(portId, press.signal);
+      const taken = this.#learned;
+      this.stopLearning();
+      taken?.(portId, press.signal);
       return;
     }
     const { rig } = useSession.getState();
@@ -55,21 +58,22 @@ class ControlDesk {
 
   /** The next thing pressed, on any input, becomes this control. */
   learn(controlId: string): void {
-    useControls.setState({ learningId: controlId });
+    this.learnNext(controlId, (portId, signal) => void changeRig((rig) => withSignal(rig, controlId, portId, signal)));
+  }
+
+  /** `then` gets the next thing pressed, on any input. */
+  learnNext(learningId: string, then: (portId: string, signal: Signal) => void): void {
+    this.#learned = then;
+    useControls.setState({ learningId });
     listenEverywhere(true);
     void hub.learnSignal(true);
   }
 
   stopLearning(): void {
+    this.#learned = null;
     useControls.setState({ learningId: null });
     listenEverywhere(false);
     void hub.learnSignal(false);
-  }
-
-  async #learned(portId: string, signal: Signal): Promise<void> {
-    const { learningId } = useControls.getState();
-    this.stopLearning();
-    if (learningId !== null) await changeRig((rig) => withSignal(rig, learningId, portId, signal));
   }
 
   #do(control: Control, portId: string, down: boolean): void {

@@ -19,6 +19,8 @@ import { Field, Select } from '../../parts/field';
 import type { Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { Check } from '../../parts/check';
+import { NoteRange } from './note-range';
+import { NoteTake } from './note-take';
 
 const CHANNELS = Array.from({ length: 16 }, (_, i) => i + 1);
 
@@ -213,6 +215,7 @@ function Routes({ rig }: { rig: Rig }) {
       <Button className="mt-2" disabled={!firstIn || !firstOut} onClick={add}>
         Add route
       </Button>
+      {firstIn && <NoteTake rig={rig} />}
     </section>
   );
 }
@@ -324,6 +327,7 @@ function RouteFields({
           />
         ))}
       </div>
+      {route.passes.notes && <NoteRange number={number} route={route} onChange={onChange} />}
       {facts}
     </fieldset>
   );
