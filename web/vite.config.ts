@@ -14,7 +14,12 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   worker: { format: 'es' },
   // The content policy allows our own files only, nothing inlined.
-  build: { assetsInlineLimit: 0, sourcemap: true, chunkSizeWarningLimit: 900 },
+  build: {
+    assetsInlineLimit: 0,
+    sourcemap: true,
+    chunkSizeWarningLimit: 900,
+    rollupOptions: { input: ['index.html', 'remote.html'] },
+  },
   server: { host: '127.0.0.1', headers: isolation, proxy: { '/api': { target: 'http://127.0.0.1:4180', ws: true } } },
   preview: { headers: isolation },
 });

@@ -149,6 +149,6 @@ function builtInterface(webRoot: string): Koa.Middleware {
     }
     ctx.set('Cache-Control', 'no-cache');
     ctx.type = 'html';
-    ctx.body = await readFile(join(webRoot, 'index.html'), 'utf8');
+    ctx.body = await readFile(join(webRoot, ctx.path === '/remote' ? 'remote.html' : 'index.html'), 'utf8');
   };
 }

@@ -1,10 +1,14 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import type { Server } from 'node:http';
+import { REMOTE_PATH } from '@metronomo/core';
 import pino from 'pino';
 import { createApp } from './app';
 import { listen, shutDown, type Certificate } from './listen';
+import { pathOf } from './network/admit';
 import { openDoor } from './network/door';
+import { openRemoteDoor } from './remote/remote-door';
 import { networkSettings, startNetwork } from './network/start';
 import packageJson from '../package.json' with { type: 'json' };
 
@@ -32,15 +36,25 @@ function certificateOf(env: NodeJS.ProcessEnv): Certificate | null {
   return { cert: readFileSync(cert), key: readFileSync(key) };
 }
 
+/** Without network MIDI there is only the door for remotes: everything else that asks for a WebSocket is turned away. */
+function refuseUpgrades(server: Server): void {
+  server.on('upgrade', (request, socket) => {
+    if (pathOf(request) !== REMOTE_PATH) socket.destroy();
+  });
+}
+
 try {
   const network = await startNetwork(networkSettings(process.env), logger);
   const app = createApp({ webRoot, version: packageJson.version, logger, network });
   const { server, url } = await listen(app, port, host, certificateOf(process.env));
   const door = network.network && openDoor(server, network.network, network.guard, logger);
+  const remoteDoor = openRemoteDoor(server, network.guard, logger);
+  if (!door) refuseUpgrades(server);
   logger.info(`Metronomo is running at ${url}`);
   const leave = (signal: string) => {
     logger.info(`${signal}: shutting down`);
     door?.close();
+    remoteDoor.close();
     void Promise.all([network.close(), shutDown(server)]).then(() => process.exit(0));
   };
   // A fault that nothing else caught is logged; time goes on for everyone who follows.

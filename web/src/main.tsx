@@ -11,6 +11,7 @@ import { loadFilesWorker } from './files/files-flow';
 import { watchHistory } from './history/watch-history';
 import { watchStorage } from './history/watch-storage';
 import { watchDrift } from './studio/drift-watch';
+import { remoteHost } from './studio/remote-host';
 import { watchSongEnds } from './studio/set-list';
 import { runInOneTab } from './studio/single-tab';
 import { endStudio, startStudio } from './studio/start';
@@ -34,6 +35,7 @@ async function start({ take = false } = {}): Promise<void> {
     await Promise.all([startStudio(), loadFilesWorker()]);
     watchDrift();
     watchSongEnds();
+    remoteHost.begin();
     watchHistory();
     watchStorage();
     void deleteLeftovers();

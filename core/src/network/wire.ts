@@ -13,6 +13,10 @@ export type WireFrame =
 export const WIRE_PROTOCOL = 'metronomo.wire.1';
 export const TOKEN_PROTOCOL_PREFIX = 'metronomo.token.';
 export const WIRE_PATH = '/api/network/wire';
+/** The WebSocket between the hub's page and remote pages, and the protocols of both sides. */
+export const REMOTE_PATH = '/api/remote';
+export const REMOTE_HOST_PROTOCOL = 'metronomo.remote.host';
+export const REMOTE_PROTOCOL = 'metronomo.remote';
 /** HTTP header of the token, required on every request that changes state. */
 export const TOKEN_HEADER = 'x-metronomo-token';
 

@@ -7,12 +7,13 @@ import {
   messageFrames,
   type IncomingMessage,
   type WireFrame,
-  TOKEN_PROTOCOL_PREFIX,
+  REMOTE_PATH,
   WIRE_PATH,
   WIRE_PROTOCOL,
 } from '@metronomo/core';
 import type { Logger } from 'pino';
 import { WebSocketServer, type WebSocket } from 'ws';
+import { admit, pathOf } from './admit';
 import type { Guard } from './guard';
 import type { Network } from './network';
 
@@ -63,16 +64,7 @@ export function openDoor(server: Server, network: Network, guard: Guard, logger:
   });
 
   const onUpgrade = (request: Request, duplex: Duplex, head: Buffer) => {
-    // Before anything is answered: a client that resets the connection meanwhile would end the server.
-    duplex.on('error', (error) => logger.info({ err: error }, 'connection lost before it was a WebSocket'));
-    const offered = (request.headers['sec-websocket-protocol'] ?? '').split(',').map((one) => one.trim());
-    const token = offered.find((one) => one.startsWith(TOKEN_PROTOCOL_PREFIX))?.slice(TOKEN_PROTOCOL_PREFIX.length);
-    const path = (request.url ?? '').split('?')[0];
-    if (path !== WIRE_PATH || !guard.isOwnOrigin(request) || !guard.knows(token)) {
-      logger.warn({ path: path?.slice(0, 100), origin: request.headers.origin?.slice(0, 100) }, 'WebSocket rejected');
-      duplex.end('HTTP/1.1 403 Forbidden\r\nConnection: close\r\nContent-Length: 0\r\n\r\n');
-      return;
-    }
+    if (pathOf(request) === REMOTE_PATH || !admit(request, duplex, { path: WIRE_PATH, guard, logger })) return;
     sockets.handleUpgrade(request, duplex, head, (socket) => sockets.emit('connection', socket, request));
   };
   server.on('upgrade', onUpgrade);

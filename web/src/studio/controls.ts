@@ -107,7 +107,12 @@ function withSignal(rig: Rig, controlId: string, portId: string, signal: Signal)
 }
 
 /** Does it, and returns how to let go of it, if it is held. */
-function doDeed({ does, gearId, triggerId, share = NUDGE }: Control): (() => void) | null {
+export function doDeed({
+  does,
+  gearId,
+  triggerId,
+  share = NUDGE,
+}: Pick<Control, 'does' | 'gearId' | 'triggerId' | 'share'>): (() => void) | null {
   const { snapshot, rig } = useSession.getState();
   const gear = rig?.gear.find(({ id }) => id === gearId) ?? null;
   const feedId = gear?.portId;

@@ -18,6 +18,7 @@ import { InputPanel } from './input-panel';
 import { LineCheckPanel } from './line-check-panel';
 import { NetworkPanel } from './network-panel';
 import { PortPanel } from './port-panel';
+import { RemotePanel } from './remote-panel';
 import { RigPaper } from './rig-paper';
 import { RecipeList } from './recipe-list';
 import { RigChooser } from './rig-chooser';
@@ -130,6 +131,7 @@ export function RigView() {
             <Tabs.Content value="ports" className="flex flex-col gap-8">
               <PortPanel rig={rig} />
               <NetworkPanel rig={rig} />
+              <RemotePanel />
               <InputPanel rig={rig} />
             </Tabs.Content>
           </div>
