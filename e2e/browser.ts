@@ -5,6 +5,7 @@ import pino from 'pino';
 import { Builder, By, error, until, type WebDriver, type WebElement } from 'selenium-webdriver';
 import { Options, ServiceBuilder, type Driver } from 'selenium-webdriver/chrome';
 import { openDoor } from '../server/src/network/door';
+import { openRemoteDoor } from '../server/src/remote/remote-door';
 import { startNetwork } from '../server/src/network/start';
 import { createApp } from '../server/src/app';
 import { listen, shutDown } from '../server/src/listen';
@@ -263,11 +264,13 @@ async function serveApp(
     '127.0.0.1',
   );
   const door = openDoor(server, network.network, network.guard, logger);
+  const remoteDoor = openRemoteDoor(server, network.guard, logger);
   return {
     url,
     networkPort: network.network.port,
     async end() {
       door.close();
+      remoteDoor.close();
       await network.close();
       await shutDown(server);
     },

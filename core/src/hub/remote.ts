@@ -2,9 +2,13 @@ import { SIXTEENTHS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { decodeMmc, type MmcCommand } from '../midi/mmc';
 import type { TempoMap } from '../tempo/tempo-map';
 import { framesToSeconds, positionToFrames } from '../timecode/code-position';
-import { codeAtRate, timecodeToFrames } from '../timecode/timecode';
+import { codeAtRate, timecodeToFrames, type Timecode } from '../timecode/timecode';
 import type { HubCommand } from './hub-command';
-import type { SourceSettings } from './source';
+
+/** Where the song begins on the time line of machine control. */
+interface Start {
+  timecodeStart?: Timecode;
+}
 
 /** What an incoming message asks of the hub; `ignored`: machine control that it has no use for, by name. */
 export interface Asked {
@@ -13,7 +17,7 @@ export interface Asked {
 }
 
 /** Start, continue, stop, song position and machine control as hub commands. */
-export function remoteCommands(message: MidiMessage, settings: SourceSettings, song: TempoMap): Asked {
+export function remoteCommands(message: MidiMessage, settings: Start, song: TempoMap): Asked {
   if (message.kind === 'sysex') return machineCommands(message.data, settings, song);
   return { commands: syncCommands(message), ignored: [] };
 }
@@ -33,7 +37,7 @@ function syncCommands(message: MidiMessage): HubCommand[] {
   }
 }
 
-function machineCommands(data: Uint8Array, settings: SourceSettings, song: TempoMap): Asked {
+function machineCommands(data: Uint8Array, settings: Start, song: TempoMap): Asked {
   const asked: Asked = { commands: [], ignored: [] };
   for (const command of decodeMmc(data).commands) {
     const commands = machineCommand(command, settings, song);
@@ -44,7 +48,7 @@ function machineCommands(data: Uint8Array, settings: SourceSettings, song: Tempo
 }
 
 /** Null if the hub has no use for it. */
-function machineCommand(command: MmcCommand, settings: SourceSettings, song: TempoMap): HubCommand[] | null {
+function machineCommand(command: MmcCommand, settings: Start, song: TempoMap): HubCommand[] | null {
   switch (command.kind) {
     case 'play':
     case 'deferredPlay':

@@ -1,4 +1,4 @@
-import { CONTROL_DEEDS, type ControlDeed } from '@metronomo/core';
+import type { ControlDeed } from '@metronomo/core';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 
 /** How the song stands on the page with the hub. Times are ms of that page's clock. */
@@ -64,7 +64,6 @@ const pressSchema = object({
     .oneOf(['press'] as const),
   does: string()
     .required()
-    .oneOf(CONTROL_DEEDS)
     .oneOf([...REMOTE_DEEDS]),
   down: boolean().required(),
   triggerId: string().max(64),

@@ -1,4 +1,4 @@
-import type { RemoteState } from './messages';
+import type { RemoteState } from '../remote/messages';
 
 /** Bar and beat from 1; beyond the bar that is known, bars go on like it. */
 export function positionAt({ bar }: Pick<RemoteState, 'bar'>, beat: number): { bar: number; beat: number } {

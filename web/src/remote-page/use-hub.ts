@@ -1,8 +1,8 @@
 import { REMOTE_PROTOCOL } from '@metronomo/core';
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { Connection } from './connect';
+import { Connection } from '../remote/connect';
 import { HubClock } from './hub-clock';
-import { readFromHost, type FromRemote, type RemoteState } from './messages';
+import { readFromHost, type FromRemote, type RemoteState } from '../remote/messages';
 
 const ASK_EVERY_MS = 500;
 

@@ -2,7 +2,7 @@ import clsx from 'clsx';
 import { Play, Square } from 'lucide-react';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { decimal } from '../words/numbers';
-import type { RemoteDeed, RemoteState } from './messages';
+import type { RemoteDeed, RemoteState } from '../remote/messages';
 import { positionAt } from './position-at';
 import { useHub, type HubLink } from './use-hub';
 import { useKeepAwake } from './use-keep-awake';
@@ -23,7 +23,7 @@ export function Remote() {
   return (
     <main className="mx-auto flex min-h-dvh max-w-xl flex-col select-none">
       <header className="ruled-b flex items-center justify-between gap-3 px-4 py-3">
-        <b className="truncate">{state?.song ?? 'Metronomo'}</b>
+        <h1 className="truncate font-bold">{state?.song ?? 'Metronomo'}</h1>
         <span className="shrink-0 text-sm">
           {state?.plays ? `${state.locked} of ${state.followers} locked` : connected ? 'Stopped' : ''}
         </span>

@@ -1,5 +1,5 @@
 import { HubClock } from './hub-clock';
-import { readFromHost, readFromRemote, readRelayed, type RemoteState } from './messages';
+import { readFromHost, readFromRemote, readRelayed, type RemoteState } from '../remote/messages';
 import { positionAt } from './position-at';
 
 const state: RemoteState = {
