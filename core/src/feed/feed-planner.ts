@@ -212,8 +212,8 @@ export class FeedPlanner {
     });
   }
 
-  /** The stopped grid is at this song time: its code is sent where it is wanted again and again. */
-  stand(songMs: number): void {
+  /** The stopped grid is at this song time, or where it was: its code is sent where it is wanted again and again. */
+  stand(songMs = this.#standsAtMs): void {
     this.#standsAtMs = songMs;
     this.#add(max(this.#plannedGridMs, -Number.MAX_VALUE), () => this.#standAgain());
   }

@@ -82,7 +82,7 @@ export class WirePlanner {
     for (const { planner, offsetOf } of this.#kinds) planner.setOffset(offsetOf(settings));
   }
 
-  stand(songMs: number): void {
+  stand(songMs?: number): void {
     for (const { planner } of this.#kinds) planner.stand(songMs);
   }
 

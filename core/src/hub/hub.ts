@@ -252,7 +252,7 @@ export class Hub {
       const notes = reachesLeader ? line.planner.end().filter(({ kind }) => kind === 'noteOff') : [];
       if (!line.muted && !line.notSoloed) this.#farewell(feed, line.planner, notes);
       this.#lines.set(id, { ...line, reachesLeader });
-      if (!reachesLeader && !line.held) this.#rejoin(id);
+      if (!reachesLeader) this.#comeBack(line);
     }
   }
 
@@ -972,7 +972,13 @@ export class Hub {
   #silence(before: FeedState, after: FeedState): void {
     if (!isSilent(before) && isSilent(after)) this.#sayStop(before);
     this.#lines.set(after.feed.id, after);
-    if (isSilent(before) && !isSilent(after) && !after.held) this.#rejoin(after.feed.id);
+    if (isSilent(before) && !isSilent(after)) this.#comeBack(after);
+  }
+
+  /** It is heard again, and has missed what was sent meanwhile. */
+  #comeBack({ feed, planner, held = false }: FeedState): void {
+    if (held) planner.stand();
+    else this.#rejoin(feed.id);
   }
 
   /** In step with where the lost hub would be by now, at the next sixteenth. */

@@ -132,7 +132,9 @@ export class Evening {
 
   /** The engine is lost, with all it knew; after a while another one goes on in its place, as the app does it. */
   loseHub(ms: number): void {
-    const { willRoll, leader, held, muted, bpm, songMs, onTicks } = this.hub.snapshot();
+    const { willRoll, leader, held, muted, bpm, songMs, onTicks, songsEnded } = this.hub.snapshot();
+    // The next one doesn't know that the song has ended.
+    if (songsEnded > 0) this.plays = null;
     const gone = this.hub;
     const atMs = this.nowMs;
     const beat = gone.beatAt(atMs);

@@ -16,7 +16,7 @@ export function Button({ tone = 'plain', className, ...rest }: Props) {
         tone === 'strong' && 'border border-ink bg-ink text-sheet enabled:hover:bg-soft',
         tone === 'plain' && 'border border-ink bg-raised enabled:hover:bg-sheet',
         tone === 'quiet' &&
-          'border border-transparent text-soft underline-offset-4 enabled:hover:text-ink enabled:hover:underline',
+          'border border-transparent text-soft underline-offset-4 enabled:hover:text-ink enabled:hover:underline disabled:!border-transparent disabled:opacity-50',
         className,
       )}
       {...rest}

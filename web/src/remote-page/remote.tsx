@@ -48,16 +48,17 @@ export function Remote() {
         <BigButton {...once('nextSection')}>Next section</BigButton>
         <BigButton {...held('slower')}>« Slower</BigButton>
         <BigButton {...held('faster')}>Faster »</BigButton>
-        {fill && (
+        {fill ? (
           <BigButton {...held('fill', fill.id)} className="!border-attention text-attention">
             Fill (hold)
           </BigButton>
-        )}
-        {state?.hasNextSong ? (
-          <BigButton {...once('nextSong')}>Next song</BigButton>
         ) : (
-          <BigButton {...once('toStart')}>Back to start</BigButton>
+          <BigButton {...once('toStart')} className={state?.hasNextSong ? '' : 'col-span-2'}>
+            Back to start
+          </BigButton>
         )}
+        {state?.hasNextSong && <BigButton {...once('nextSong')}>Next song</BigButton>}
+        {fill && !state?.hasNextSong && <BigButton {...once('toStart')}>Back to start</BigButton>}
       </div>
       <footer className="ruled-t flex items-center justify-between px-4 py-3 text-sm text-soft">
         <span role="status">
