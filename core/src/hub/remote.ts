@@ -5,7 +5,7 @@ import { framesToSeconds, positionToFrames } from '../timecode/code-position';
 import { codeAtRate, timecodeToFrames, type Timecode } from '../timecode/timecode';
 import type { HubCommand } from './hub-command';
 
-/** Where the song begins on the time line of machine control. */
+/** Where the song begins on the timeline of machine control. */
 interface Start {
   timecodeStart?: Timecode;
 }
