@@ -13,6 +13,7 @@ import { controlDesk, useControls } from '../../studio/controls';
 import { NUDGE } from '../../studio/nudge';
 import { changeRig } from '../../studio/rig';
 import { Button } from '../../parts/button';
+import { InlineSelect } from '../../parts/inline-select';
 import { signalWords } from '../../parts/midi-words';
 import type { Rig } from '../../store/records';
 
@@ -148,22 +149,22 @@ function ControlFields({
         </Button>
       </div>
       <div className="mt-2 flex flex-wrap gap-2">
-        <Choice
-          label={`Control ${number}: action`}
+        <InlineSelect
+          name={`Control ${number}: action`}
           value={does}
           options={CONTROL_DEEDS.map((deed) => [deed, DEED_WORDS[deed]])}
           onChoose={(deed) => onChange({ does: deed as ControlDeed })}
         />
         {(does === 'faster' || does === 'slower') && (
           <>
-            <Choice
-              label={`Control ${number}: nudge by`}
+            <InlineSelect
+              name={`Control ${number}: nudge by`}
               value={String(share)}
               options={[0.005, 0.01, 0.02, 0.03, 0.05, MAX_NUDGE].map((one) => [String(one), `${one * 100}%`])}
               onChoose={(one) => onChange({ share: Number(one) })}
             />
-            <Choice
-              label={`Control ${number}: device`}
+            <InlineSelect
+              name={`Control ${number}: device`}
               value={gearId}
               options={[['', 'all followers'], ...devices.map((one) => [one.id, one.name] as const)]}
               onChoose={(chosen) => onChange({ gearId: chosen })}
@@ -171,16 +172,16 @@ function ControlFields({
           </>
         )}
         {(does === 'mute' || does === 'hold') && (
-          <Choice
-            label={`Control ${number}: device`}
+          <InlineSelect
+            name={`Control ${number}: device`}
             value={gearId}
             options={[['', 'choose a device'], ...devices.map((one) => [one.id, one.name] as const)]}
             onChoose={(chosen) => onChange({ gearId: chosen })}
           />
         )}
         {(does === 'trigger' || does === 'fill') && (
-          <Choice
-            label={`Control ${number}: trigger`}
+          <InlineSelect
+            name={`Control ${number}: trigger`}
             value={triggerId}
             options={[['', 'choose a trigger'], ...triggers.map((one) => [one.id, one.words] as const)]}
             onChoose={(chosen) => onChange({ triggerId: chosen })}
@@ -188,33 +189,6 @@ function ControlFields({
         )}
       </div>
     </fieldset>
-  );
-}
-
-function Choice({
-  label,
-  value,
-  options,
-  onChoose,
-}: {
-  label: string;
-  value: string;
-  options: (readonly [string, string])[];
-  onChoose: (value: string) => void;
-}) {
-  return (
-    <select
-      aria-label={label}
-      value={value}
-      className="max-w-full border border-rule px-1.5 py-1 text-sm"
-      onChange={({ target }) => onChoose(target.value)}
-    >
-      {options.map(([key, words]) => (
-        <option key={key} value={key}>
-          {words}
-        </option>
-      ))}
-    </select>
   );
 }
 

@@ -1,6 +1,7 @@
 import type { NoteRoute } from '@metronomo/core';
 import { controlDesk, useControls } from '../../studio/controls';
 import { Button } from '../../parts/button';
+import { NumberInput } from '../../parts/number-input';
 
 const ALL = [0, 127] as const;
 
@@ -29,9 +30,21 @@ export function NoteRange({
   return (
     <div className="mt-2 flex flex-wrap items-center gap-2 text-sm">
       <span>Notes</span>
-      <NoteInput name={`Route ${number}: lowest note`} value={low} onSave={(to) => set(to, Math.max(to, high))} />
+      <NumberInput
+        name={`Route ${number}: lowest note`}
+        value={low}
+        least={0}
+        most={127}
+        onSave={(to) => set(to, Math.max(to, high))}
+      />
       <span>to</span>
-      <NoteInput name={`Route ${number}: highest note`} value={high} onSave={(to) => set(Math.min(low, to), to)} />
+      <NumberInput
+        name={`Route ${number}: highest note`}
+        value={high}
+        least={0}
+        most={127}
+        onSave={(to) => set(Math.min(low, to), to)}
+      />
       <Button
         tone="quiet"
         aria-label={`Learn notes of route ${number}`}
@@ -41,24 +54,5 @@ export function NoteRange({
       </Button>
       {words && <span role="status">{words}</span>}
     </div>
-  );
-}
-
-function NoteInput({ name, value, onSave }: { name: string; value: number; onSave: (to: number) => void }) {
-  return (
-    <input
-      type="number"
-      aria-label={name}
-      key={value}
-      defaultValue={value}
-      min={0}
-      max={127}
-      className="w-16 border border-rule px-1.5 py-1"
-      onBlur={({ target }) => {
-        const next = target.valueAsNumber;
-        if (Number.isInteger(next) && next >= 0 && next <= 127 && next !== value) onSave(next);
-        else target.value = String(value);
-      }}
-    />
   );
 }

@@ -2,7 +2,7 @@ import type { TriggerMessage } from '@metronomo/core';
 import { X } from 'lucide-react';
 import { Button } from '../../parts/button';
 import type { Trigger } from '../../store/records';
-import { NumberInput } from './trigger-inputs';
+import { NumberInput } from '../../parts/number-input';
 
 const MAX_MESSAGES = 16;
 const WORDS = { atStart: 'On start', atStop: 'On stop' } as const;

@@ -3,7 +3,7 @@ import { changeRig } from '../../studio/rig';
 import { useSession } from '../../studio/session';
 import type { Gear } from '../../store/records';
 import { decimal } from '../../words/numbers';
-import { NumberInput } from './trigger-inputs';
+import { NumberInput } from '../../parts/number-input';
 
 /** How long a device fades between two steps, and which of its triggers are too fast for it. */
 export function FadeField({ gear }: { gear: Gear }) {

@@ -1,6 +1,6 @@
 import { changeRig } from '../../studio/rig';
 import type { Gear, GearPatches, PatchNumber, Rig } from '../../store/records';
-import { NumberInput } from './trigger-inputs';
+import { NumberInput } from '../../parts/number-input';
 
 /** Time for a device to change its sound (common practice; measured values differ a lot between devices). */
 const LEAD_MS = 100;

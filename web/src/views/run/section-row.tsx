@@ -1,7 +1,7 @@
 import { FASTEST_BPM, SLOWEST_BPM, type Section } from '@metronomo/core';
-import { ChevronDown, ChevronUp, X } from 'lucide-react';
 import { useState } from 'react';
 import { Button } from '../../parts/button';
+import { RowButtons } from '../../parts/row-buttons';
 
 /** One section of the song as a row of fields. */
 export function SectionRow({
@@ -84,27 +84,7 @@ export function SectionRow({
           <Button tone="quiet" className="!px-1.5" onClick={onGo}>
             Locate
           </Button>
-          <Button
-            tone="quiet"
-            className="!px-1"
-            aria-label={`Move ${name} up`}
-            disabled={number === 1}
-            onClick={() => onMove(-1)}
-          >
-            <ChevronUp size={14} aria-hidden />
-          </Button>
-          <Button
-            tone="quiet"
-            className="!px-1"
-            aria-label={`Move ${name} down`}
-            disabled={number === count}
-            onClick={() => onMove(1)}
-          >
-            <ChevronDown size={14} aria-hidden />
-          </Button>
-          <Button tone="quiet" className="!px-1" aria-label={`Remove ${name}`} onClick={onRemove}>
-            <X size={14} aria-hidden />
-          </Button>
+          <RowButtons name={name} first={number === 1} last={number === count} onMove={onMove} onRemove={onRemove} />
         </span>
       </td>
     </tr>

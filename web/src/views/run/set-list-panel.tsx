@@ -1,4 +1,4 @@
-import { ChevronDown, ChevronUp, Plus, X } from 'lucide-react';
+import { Plus } from 'lucide-react';
 import { useState } from 'react';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { nextSong, openSong } from '../../studio/set-list';
@@ -7,6 +7,7 @@ import { factsOf } from '../../studio/song-facts';
 import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
 import { InlineSelect } from '../../parts/inline-select';
+import { RowButtons } from '../../parts/row-buttons';
 import type { Rig, SetList, SetSong } from '../../store/records';
 import { withNewSong, withoutSong } from '../../store/set-list';
 import { count, decimal } from '../../words/numbers';
@@ -144,27 +145,14 @@ function SongRow({
             Open
           </Button>
         )}
-        <Button
-          tone="quiet"
-          className="!px-1"
-          aria-label={`Move ${name} up`}
-          disabled={number === 1}
-          onClick={() => onMove(-1)}
-        >
-          <ChevronUp size={14} aria-hidden />
-        </Button>
-        <Button
-          tone="quiet"
-          className="!px-1"
-          aria-label={`Move ${name} down`}
-          disabled={number === of}
-          onClick={() => onMove(1)}
-        >
-          <ChevronDown size={14} aria-hidden />
-        </Button>
-        <Button tone="quiet" className="!px-1" aria-label={`Remove ${name}`} disabled={current} onClick={onRemove}>
-          <X size={14} aria-hidden />
-        </Button>
+        <RowButtons
+          name={name}
+          first={number === 1}
+          last={number === of}
+          kept={current}
+          onMove={onMove}
+          onRemove={onRemove}
+        />
       </span>
     </li>
   );

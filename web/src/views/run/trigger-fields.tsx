@@ -4,7 +4,8 @@ import { Button } from '../../parts/button';
 import { Check } from '../../parts/check';
 import type { Gear, Rig, Trigger } from '../../store/records';
 import { EdgeMessages } from './edge-messages';
-import { NumberInput, StepSelect } from './trigger-inputs';
+import { NumberInput } from '../../parts/number-input';
+import { StepSelect } from './step-select';
 
 const KINDS = {
   note: 'note',
