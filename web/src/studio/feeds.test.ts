@@ -1,7 +1,7 @@
 import { BARE, connect, setOutputPort, withOffset, withSyncOffset } from '../store/rig-plan';
 import { gear } from '../store/gear';
 import type { Rig } from '../store/records';
-import { feedsOf } from './feeds';
+import { feedsOf, songOf, withFills } from './feeds';
 import { offsetBeside, routesOf, sourcesOf } from './sources';
 
 const bare: Rig = {
@@ -114,4 +114,55 @@ describe('a route to a device whose clock has an offset', () => {
   test('a channel that the device doesn’t receive isn’t delayed', () => {
     expect(routesOf(routed(12.5, 16))[0]).not.toHaveProperty('delayMs');
   });
+});
+
+const section = (name: string, bars: number) => ({ name, bars, bpm: 100, toBpm: null, beatsPerBar: 4, beatUnit: 4 });
+const beat = { id: 't', every: 1 as const, sends: { kind: 'note' as const, channel: 3, note: 40, velocity: 90 } };
+/** Two sections of four bars, a trigger with a fill, and programs for the first device. */
+const song: Rig = {
+  ...rig,
+  song: { ...rig.song, sections: [section('Verse', 4), section('Bridge', 4)], tempoFrom: 'sections' },
+  gear: rig.gear.map((one) => ({
+    ...one,
+    triggers: one.id === 'a' ? [{ ...beat, fill: 1 / 4, inSections: { '1': 'off' as const } }] : [],
+    patchPlan:
+      one.id === 'a'
+        ? {
+            channel: 5,
+            leadMs: 80,
+            atStart: { program: 1, bank: null },
+            inSections: { '1': { program: 2, bank: 130 } },
+          }
+        : null,
+  })),
+};
+
+test('programs are sent at the start, and from the beat where their section begins', () => {
+  const patches = [
+    { fromBeat: 0, channel: 5, leadMs: 80, program: 1, bank: null },
+    { fromBeat: 16, channel: 5, leadMs: 80, program: 2, bank: 130 },
+  ];
+  expect(feedsOf(song)[1]!.settings.patches).toEqual(patches);
+  // With a tempo set by hand there are no sections.
+  const byHand = { ...song, song: { ...song.song, tempoFrom: 'hand' as const } };
+  expect(feedsOf(byHand)[1]!.settings.patches).toEqual(patches.slice(0, 1));
+});
+
+test('a fill runs at its own rate in every section, and a trigger that is off sends nothing', () => {
+  const [trigger] = feedsOf(song)[1]!.settings.triggers ?? [];
+  expect([trigger?.every, trigger?.changes?.map(({ every }) => every)]).toEqual([1, [1, 'off', 1]]);
+  const [filled] = feedsOf(withFills(song, ['t']))[1]!.settings.triggers ?? [];
+  expect([filled?.every, filled?.changes?.map(({ every }) => every)]).toEqual([1 / 4, [1 / 4, 1 / 4, 1 / 4]]);
+  expect(withFills(song, [])).toBe(song);
+  const off = {
+    ...song,
+    gear: song.gear.map((one) => ({ ...one, triggers: one.triggers.map((t) => ({ ...t, off: true })) })),
+  };
+  expect(feedsOf(off)[1]!.settings.triggers).toEqual([]);
+});
+
+test('a song ends on its last bar line only as part of a set list', () => {
+  expect(songOf(song).endBeat).toBeNull();
+  const setList = { songs: [], currentId: 's', then: 'wait' as const, pauseBars: 0 };
+  expect(songOf({ ...song, setList }).endBeat).toBe(32);
 });
