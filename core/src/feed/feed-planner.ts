@@ -345,6 +345,8 @@ export class FeedPlanner {
       this.#follows = false;
       out.push(STOP);
     }
+    if (this.#records && this.#machinePlays && before.sends.record !== sends.record)
+      out.push(encodeMmc({ kind: sends.record ? 'recordStrobe' : 'recordExit' }));
     if (this.#machinePlays && !sends.mmc) {
       this.#machinePlays = false;
       out.push(encodeMmc({ kind: 'stop' }));

@@ -20,6 +20,8 @@ interface Kind {
 export class WirePlanner {
   #kinds: readonly Kind[];
   #meter: MeterMap | undefined;
+  /** Kinds that are added later record as well. */
+  #records = false;
 
   /** @throws RangeError if the timecode at beat 0 doesn't exist at the wire's frame rate. */
   constructor(map: TempoMap, settings: FeedSettings, meter?: MeterMap) {
@@ -47,7 +49,11 @@ export class WirePlanner {
       offsetOf,
       planner,
     }));
-    for (const { planner, isNew } of after) if (isNew) join(planner);
+    for (const { planner, isNew } of after) {
+      if (!isNew) continue;
+      planner.record(this.#records);
+      join(planner);
+    }
     return ended.flatMap(({ planner }) => planner.end());
   }
 
@@ -61,6 +67,7 @@ export class WirePlanner {
   }
 
   stop(gridMs: number): void {
+    this.#records = false;
     for (const { planner } of this.#kinds) planner.stop(gridMs);
   }
 
@@ -87,6 +94,7 @@ export class WirePlanner {
   }
 
   record(on: boolean): void {
+    this.#records = on;
     for (const { planner } of this.#kinds) planner.record(on);
   }
 

@@ -40,6 +40,19 @@ test('record is sent with play, and exit in mid-song; a stop ends it, and the ne
   expect(commandsOf(room).slice(6)).toEqual(['locate', 'play']);
 });
 
+test('a recorder that is started again in mid-song records again, and one that may no longer record stops recording', () => {
+  const room = recorder({}, { record: true });
+  room.hub.command({ kind: 'record', on: true });
+  room.hub.command({ kind: 'play' });
+  room.run(1000);
+  room.hub.command({ kind: 'rejoin', feedId: 'tape' });
+  room.run(1000);
+  expect(commandsOf(room).slice(3)).toEqual(['stop', 'locate', 'play', 'recordStrobe']);
+  room.hub.setFeeds([feed('tape', { sends: MACHINE })]);
+  room.run(500);
+  expect(commandsOf(room).slice(7)).toEqual(['recordExit']);
+});
+
 test('a device that may not record is never sent record', () => {
   const room = recorder();
   room.hub.command({ kind: 'record', on: true });

@@ -923,7 +923,9 @@ export class Hub {
   #newPlanner({ settings }: Feed): { planner: WirePlanner; fault: string | null } {
     const map = this.#mapNow();
     try {
-      return { planner: new WirePlanner(map, settings, this.#meter), fault: null };
+      const planner = new WirePlanner(map, settings, this.#meter);
+      planner.record(this.#records);
+      return { planner, fault: null };
     } catch (error) {
       const silent = { sends: NO_SYNC, offsetMs: 0, clockWhileStopped: false };
       return { planner: new WirePlanner(map, silent, this.#meter), fault: reasonOf(error) };
@@ -1066,7 +1068,7 @@ export class Hub {
       speed: 1,
     });
     for (const { planner } of this.#lines.values()) planner.stand(this.#timeline.at(nowMs).songMs);
-    this.#onTicks = false;
+    this.#onTicks = this.#records = false;
     this.#playsLater = null;
     this.#horizonMs = nowMs;
   }

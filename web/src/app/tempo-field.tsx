@@ -3,6 +3,7 @@ import { useId, useState } from 'react';
 import { useSession } from '../studio/session';
 import { Button } from '../parts/button';
 import { setTempo, tap } from '../studio/tempo';
+import { hasOwnTempo } from '../studio/transport';
 import { decimal } from '../words/numbers';
 
 /** The tempo, typed or tapped; changes apply to all followers during playback. */
@@ -11,7 +12,7 @@ export function TempoField() {
   // From the hub: after the leader was lost this is its last tempo, whatever was set by hand before.
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
   const fromSong = useSession(({ rig }) => rig?.song.tempoFrom === 'sections' && rig.song.sections.length > 0);
-  const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
+  const led = useSession(({ snapshot, rig }) => !hasOwnTempo(snapshot, rig));
   const [draft, setDraft] = useState<string | null>(null);
   const wanted = draft === null ? bpm : Number(draft.replace(',', '.'));
   const invalid = !(wanted >= SLOWEST_BPM && wanted <= FASTEST_BPM);

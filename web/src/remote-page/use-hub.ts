@@ -25,7 +25,8 @@ export function useHub(): HubLink {
   const clock = useRef<HubClock | null>(null);
   const connection = useRef<Connection | null>(null);
   useEffect(() => {
-    const id = crypto.randomUUID();
+    // A phone in the network gets the page without HTTPS, where there is no `randomUUID`.
+    const id = crypto.getRandomValues(new Uint32Array(4)).join('-');
     const ownClock = new HubClock();
     clock.current = ownClock;
     const heard = (text: unknown) => {

@@ -1,12 +1,12 @@
-import { HUB_ID } from '@metronomo/core';
 import { command } from './workers';
 import { useSession } from './session';
 import { showToast } from '../toasts/toast-store';
+import { hasOwnTransport } from './transport';
 
 /** Moves the song position. While another device leads and plays, only that device can. */
 export function locate(beat: number): void {
   const { snapshot, rig } = useSession.getState();
-  if (snapshot.leader === HUB_ID || snapshot.state === 'stopped') {
+  if (snapshot.state === 'stopped' || hasOwnTransport(snapshot, rig)) {
     command({ kind: 'locate', beat });
     return;
   }

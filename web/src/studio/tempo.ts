@@ -1,12 +1,14 @@
 import { FASTEST_BPM, SLOWEST_BPM, TapTempo } from '@metronomo/core';
 import { changeRig } from './rig';
 import { useSession } from './session';
+import { hasOwnTempo } from './transport';
 
 const taps = new TapTempo();
 
 /** One tap; from the fourth on it sets the tempo. */
 export function tap(): void {
-  if (useSession.getState().snapshot.leader !== 'hub') return;
+  const { snapshot, rig } = useSession.getState();
+  if (!hasOwnTempo(snapshot, rig)) return;
   const bpm = taps.tap(performance.now());
   if (bpm !== null && bpm >= SLOWEST_BPM && bpm <= FASTEST_BPM) setTempo(bpm);
 }

@@ -61,6 +61,17 @@ function playsHere(snapshot: HubSnapshot, rig: Rig | null): boolean {
   return hand || runningClock(snapshot, rig) !== null;
 }
 
+/** Whether playback is controlled here: the hub leads, or the leader rules something else. */
+export function hasOwnTransport({ leader, onTicks }: HubSnapshot, rig: Rig | null): boolean {
+  const gives = rig?.gear.find(({ id }) => id === leader)?.gives ?? 'both';
+  return leader === HUB_ID || onTicks || gives !== 'both';
+}
+
+/** Whether the tempo is set here. */
+export function hasOwnTempo({ leader }: Pick<HubSnapshot, 'leader'>, rig: Rig | null): boolean {
+  return leader === HUB_ID || rig?.gear.find(({ id }) => id === leader)?.gives === 'transport';
+}
+
 /** Now is a downbeat of the clock that leads: everyone starts on one of the next bar lines. */
 export function tapDownbeat(): void {
   const { snapshot, rig } = useSession.getState();

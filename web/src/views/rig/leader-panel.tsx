@@ -242,7 +242,7 @@ function GivesField({ gear: { id, name, gives = 'both' } }: { gear: Gear }) {
     }));
   return (
     <div className="col-span-2">
-      <Field label={`${name} rules`}>
+      <Field label={`${name} controls`}>
         {(field) => (
           <Select id={field} value={gives} onChange={({ target }) => change(target.value)}>
             <option value="both">Tempo, start and stop</option>

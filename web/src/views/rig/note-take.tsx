@@ -1,5 +1,5 @@
 import { writeNotesFile, type Section } from '@metronomo/core';
-import { useState } from 'react';
+import { create } from 'zustand';
 import { showToast } from '../../toasts/toast-store';
 import { hub } from '../../studio/workers';
 import { usePortNames } from '../../studio/use-port-names';
@@ -9,16 +9,19 @@ import type { PlayedNote } from '../../hub/protocol';
 import type { Rig } from '../../store/records';
 import { count } from '../../words/numbers';
 
+/** It goes on while other views are looked at. */
+const useNoteTake = create<{ on: boolean }>(() => ({ on: false }));
+
 /** What is played on the inputs, kept by bar and beat, and saved as a MIDI file that lines up with the song. */
 export function NoteTake({ rig }: { rig: Rig }) {
-  const [on, setOn] = useState(false);
+  const on = useNoteTake((state) => state.on);
   const nameOf = usePortNames();
   const start = () => {
-    setOn(true);
+    useNoteTake.setState({ on: true });
     void hub.recordNotes(true);
   };
   const stop = async () => {
-    setOn(false);
+    useNoteTake.setState({ on: false });
     const notes = await hub.recordNotes(false);
     if (notes.length === 0) {
       showToast('Nothing was played. Notes are recorded while the song plays.');

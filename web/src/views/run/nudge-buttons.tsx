@@ -1,12 +1,13 @@
 import { useEffect, useRef, type ReactNode } from 'react';
 import { ChevronsLeft, ChevronsRight } from 'lucide-react';
 import { endNudge, nudge, NUDGE } from '../../studio/nudge';
+import { hasOwnTempo } from '../../studio/transport';
 import { useSession } from '../../studio/session';
 import type { Follower } from '../../studio/use-followers';
 
 /** Speeds up or slows down all followers, or the selected one, while held by mouse, touch or keyboard. */
 export function NudgeButtons({ follower }: { follower: Follower | null }) {
-  const led = useSession(({ snapshot }) => snapshot.leader !== 'hub');
+  const led = useSession(({ snapshot, rig }) => !hasOwnTempo(snapshot, rig));
   const feedId = follower?.gear.portId ?? undefined;
   const whom = follower ? follower.gear.name : 'all followers';
   const gear = follower?.gear ?? null;

@@ -93,7 +93,7 @@ function PlaysIn() {
     snapshot.playsInMs === null ? null : Math.ceil(snapshot.playsInMs / 1000),
   );
   if (seconds === null) return null;
-  return <span role="status">Plays in {seconds} s. Stop calls it off.</span>;
+  return <span role="status">Plays in {seconds} s. Press Stop to cancel.</span>;
 }
 
 function SongRow({
