@@ -21,7 +21,7 @@ interface StoredTake {
 
 let page: Page;
 beforeAll(async () => {
-  page = await openBrowser();
+  page = await openBrowser({ calm: true });
   await page.open('/bench');
   const tempo = await page.driver.wait(until.elementLocated(By.css('input[inputmode=decimal]')), 30_000, 'no tempo');
   await tempo.sendKeys(Key.chord(Key.CONTROL, 'a'), '240', Key.ENTER);

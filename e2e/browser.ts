@@ -12,7 +12,7 @@ import { listen, shutDown } from '../server/src/listen';
 
 const WEB_ROOT = join(process.cwd(), 'web/dist');
 const PATIENCE_MS = 30_000;
-const LOOK_EVERY_MS = 60;
+const LOOK_EVERY_MS = 100;
 
 export interface Page {
   driver: WebDriver;
@@ -64,6 +64,7 @@ export async function openBrowser({
   audioServer = null,
   profile = null,
   port = 0,
+  calm = false,
 }: {
   flags?: string[];
   width?: number;
@@ -78,6 +79,8 @@ export async function openBrowser({
   profile?: string | null;
   /** Of the server; any free one by default. */
   port?: number;
+  /** With less motion, which leaves more of the machine to the tests. */
+  calm?: boolean;
 } = {}): Promise<Page> {
   let server: { url: string; networkPort: number; end(): Promise<void> } | null = await serveApp(name, standIn, port);
   const { url, networkPort } = server;
@@ -97,6 +100,7 @@ export async function openBrowser({
     '--hide-scrollbars',
     `--user-data-dir=${folder}`,
     `--window-size=${width},${height}`,
+    ...(calm ? ['--force-prefers-reduced-motion'] : []),
     ...flags,
   );
   options.setChromeBinaryPath('/usr/bin/chromium');

@@ -39,7 +39,7 @@ const hidden = new Map(
 );
 
 let page: Page;
-beforeAll(async () => (page = await openBrowser()));
+beforeAll(async () => (page = await openBrowser({ calm: true })));
 afterAll(() => page.close());
 
 const setTempo = (bpm: string) =>

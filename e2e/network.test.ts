@@ -89,6 +89,8 @@ describe('two Metronomos', () => {
   afterAll(() => Promise.all(pages.map((page) => page.close())));
 
   test('one leads, the other follows over the network, and both are on the same beat', async () => {
+    // Again, if it is repeated.
+    await Promise.all(pages.splice(0).map((page) => page.close()));
     const leader = await openBrowser({ name: 'Boathouse' });
     const follower = await openBrowser({ name: 'Jetty' });
     pages.push(leader, follower);
@@ -98,6 +100,7 @@ describe('two Metronomos', () => {
     ] as const) {
       await withMidi(page.driver);
       await page.open('/rig');
+      await page.button('Ports');
       await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
       await page.sees('Opened ');
       await page.press('Ports');
@@ -119,22 +122,23 @@ describe('two Metronomos', () => {
     await follower.sees(/Boathouse\s+Connected/);
     await leader.press('Play');
     await follower.sees(/playing/);
-    await leader.driver.wait(
-      async () =>
-        /^[3-9]\./.test(
-          String(await leader.driver.findElement(By.css('input[aria-label="Position"]')).getAttribute('value')),
-        ),
-      20_000,
-      'the leader did not get to bar 3',
-    );
-    const [a, b] = [await sentTicks(leader), await sentTicks(follower)];
-    const common = [...b.keys()].filter((tick) => tick > 72 && a.has(tick));
-    const late = common.map((tick) => b.get(tick)! - a.get(tick)!).sort((x, y) => x - y);
-    expect(common.length).toBeGreaterThan(60);
-    const at = (share: number) => late[Math.floor(share * (late.length - 1))]!;
-    // Measured 0.13 ms here, ranging from 0.07 to 0.2; a flam is audible from about 10 ms (common practice).
-    expect(Math.abs(at(0.5))).toBeLessThan(2);
-    expect(at(0.9) - at(0.1)).toBeLessThan(2);
+    /** How late the newest ticks of the follower are, sorted, ms. */
+    const newest = async () => {
+      const [a, b] = [await sentTicks(leader), await sentTicks(follower)];
+      const common = [...b.keys()].filter((tick) => tick > 72 && a.has(tick)).sort((x, y) => x - y);
+      return common
+        .slice(-72)
+        .map((tick) => b.get(tick)! - a.get(tick)!)
+        .sort((x, y) => x - y);
+    };
+    // Measured 0.13 ms here, ranging from 0.07 to 0.2; a flam is audible from about 10 ms (common practice). A machine
+    // that stalled delays a follower for some beats.
+    const isOnTheBeat = async () => {
+      const late = await newest();
+      const at = (share: number) => late[Math.floor(share * (late.length - 1))] ?? Infinity;
+      return late.length === 72 && Math.abs(at(0.5)) < 2 && at(0.9) - at(0.1) < 2;
+    };
+    await leader.driver.wait(isOnTheBeat, 30_000, 'they never were on the same beat', 500);
     await leader.press('Stop');
     await follower.sees('stopped');
     for (const page of pages) expect(await page.complaints()).toEqual([]);

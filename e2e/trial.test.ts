@@ -18,7 +18,7 @@ interface StoredTake {
 
 let page: Page;
 beforeAll(async () => {
-  page = await openBrowser();
+  page = await openBrowser({ calm: true });
   await page.open('/rig');
   await page.sees('Boathouse');
 });

@@ -27,7 +27,7 @@ const option = (page: Page, words: string) =>
 describe('a hub that is lost while it plays to a MIDI port', () => {
   let page: Page;
   beforeAll(async () => {
-    page = await openBrowser();
+    page = await openBrowser({ calm: true });
     await withMidi(page.driver);
     await withMortalWorkers(page.driver);
     await page.open('/rig');
@@ -87,7 +87,7 @@ describe('a hub that is lost while it plays to a MIDI port', () => {
 describe('workers lost during a take', () => {
   let page: Page;
   beforeAll(async () => {
-    page = await openBrowser();
+    page = await openBrowser({ calm: true });
     await withMortalWorkers(page.driver);
     await page.open('/bench');
   });
@@ -167,7 +167,7 @@ describe('workers lost during a take', () => {
 describe('a server that is gone', () => {
   let page: Page;
   beforeAll(async () => {
-    page = await openBrowser();
+    page = await openBrowser({ calm: true });
     await page.open('/run');
   });
   afterAll(() => page.close());
@@ -217,7 +217,7 @@ describe('a server that is gone', () => {
 describe('storage that runs full', () => {
   let page: Page;
   beforeAll(async () => {
-    page = await openBrowser();
+    page = await openBrowser({ calm: true });
     await page.open('/bench');
   });
   afterAll(() => page.close());

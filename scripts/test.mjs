@@ -23,7 +23,7 @@ async function step(name, command, args) {
 /** A Jest run whose tests are all counted; if it dies without a result, that counts as a failure. */
 async function jest(name, args) {
   const startedAt = Date.now();
-  const file = join(results, `${name}.json`);
+  const file = join(results, `${name.replaceAll(/\W/g, '-')}.json`);
   const code = await run('npx', ['jest', ...args, '--json', `--outputFile=${file}`], {
     stdio: ['ignore', 'ignore', 'inherit'],
   });
@@ -71,26 +71,28 @@ const readInTheBackground = async () => {
   ])
     await step(name, 'nice', ['-n', '19', 'npm', 'run', '-s', check]);
 };
-const browser = (name, ...paths) => jest(name, ['--selectProjects', 'e2e', '--runInBand', ...paths]);
-/** Tests that render, and read files, without measuring time; and those that mostly wait. */
-const UNTIMED = 'e2e/(rig|recording|sound-font)\\.test';
-const WAITING = 'e2e/(workers|trial)\\.test';
+const browser = (files) =>
+  jest(`browser ${files}`, ['--selectProjects', 'e2e', '--runInBand', '--testPathPatterns', `e2e/(${files})\\.test`]);
+/** Two lanes that measure no time, two whose times bear a busy machine, and what needs all of it. */
+const LANES = [
+  ['rig|recording|sound-font|trial', 'workers'],
+  ['run|live|network', 'demo|bench'],
+  ['real-audio|real-input|dissected'],
+];
 
-// The browser tests mostly wait and use little more than one of two cores. The static checks run meanwhile at the
-// lowest priority, beside those tests that measure no time.
+// A browser test mostly waits and uses little more than one of two cores. The static checks run meanwhile at the lowest
+// priority, beside those tests that measure no time.
 const toolsAreHere = ensureTools();
 const built = await step('build', 'npm', ['run', '-s', 'build']);
 await jest('unit', ['--selectProjects', 'core', 'server', 'web', '--maxWorkers=2']);
 const tools = await step('tools are here', 'node', ['-e', `process.exit(${(await toolsAreHere) ? 0 : 1})`]);
 await step('attack', 'npm', ['run', '-s', 'attack', '--', '--count', '3000']);
 const reading = readInTheBackground();
-if (built && tools) {
-  await Promise.all([
-    browser('browser, untimed', '--testPathPatterns', UNTIMED),
-    browser('browser, waiting', '--testPathPatterns', WAITING),
-  ]);
-  await browser('browser, timed', '--testPathIgnorePatterns', UNTIMED, WAITING);
-}
+if (built && tools)
+  for (const lanes of LANES) {
+    await Promise.all(lanes.map(browser));
+    await reading;
+  }
 await reading;
 
 console.log(`${passed} passed, ${failed} failed`);

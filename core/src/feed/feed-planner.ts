@@ -22,7 +22,7 @@ const { ceil, floor, max, min } = Math;
 export const START_LEAD_MS = 2;
 const MIN_START_MS = 1;
 
-const LAST_SONG_POSITION = 16_383;
+export const LAST_SONG_POSITION = 16_383;
 /** How long a beat's or trigger's note is on. */
 export const NOTE_LENGTH_MS = 50;
 /** Computed positions may fall a rounding error before the intended sixteenth, or after the intended frame. */
@@ -87,6 +87,9 @@ interface Action {
   readonly survivesStop: boolean;
 }
 
+/** Directions in which machines wind. */
+export type Winding = 'fastForward' | 'rewind';
+
 /**
  * What one follower is sent, and when. The planner works in grid time and adds the feed's offset on output, so a window
  * of due times is a window of the grid shifted by the offset. Ticks and quarter frames are numbered, never accumulated:
@@ -122,6 +125,7 @@ export class FeedPlanner {
   #machinePlays = false;
   /** The next start of the machine records, or this one does. */
   #records = false;
+  #winds = false;
   /** Where machine control was sent, ms of song time; null if it has moved since. */
   #machineAtMs: number | null = null;
   #started = false;
@@ -209,6 +213,18 @@ export class FeedPlanner {
       this.#records = on;
       if (!changed || !this.#machinePlays || !this.#settings.sends.record) return [];
       return [encodeMmc({ kind: on ? 'recordStrobe' : 'recordExit' })];
+    });
+  }
+
+  /**
+   * Machines wind by themselves for as long as the stopped grid does, and are located where it ends: `null`, before the
+   * grid is placed there.
+   */
+  wind(gridMs: number, direction: Winding | null): void {
+    this.#add(gridMs, () => {
+      this.#winds = direction !== null;
+      this.#machineAtMs = null;
+      return direction && this.#settings.sends.mmc ? [encodeMmc({ kind: direction })] : [];
     });
   }
 
@@ -666,7 +682,7 @@ export class FeedPlanner {
   /** Nothing if it is there already. */
   #locateMachine(songMs: number): MidiMessage[] {
     const there = this.#machineAtMs !== null && Math.abs(this.#machineAtMs - songMs) < SAME_PLACE_MS;
-    if (!this.#settings.sends.mmc || there) return [];
+    if (!this.#settings.sends.mmc || there || this.#winds) return [];
     this.#machineAtMs = songMs;
     return [this.#mmcLocate(songMs)];
   }

@@ -1,7 +1,7 @@
 import type { MidiMessage, TimedMessage } from '../midi/message';
 import type { MeterMap } from '../tempo/meter-map';
 import type { TempoMap } from '../tempo/tempo-map';
-import { FeedPlanner, type StartOptions } from './feed-planner';
+import { FeedPlanner, type StartOptions, type Winding } from './feed-planner';
 import type { FeedSettings } from './feed-settings';
 
 const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
@@ -96,6 +96,10 @@ export class WirePlanner {
   record(on: boolean): void {
     this.#records = on;
     for (const { planner } of this.#kinds) planner.record(on);
+  }
+
+  wind(gridMs: number, direction: Winding | null): void {
+    for (const { planner } of this.#kinds) planner.wind(gridMs, direction);
   }
 
   nudge(share: number): void {

@@ -1,3 +1,5 @@
+import type { Winding } from '../feed/feed-planner';
+
 /** A request to the hub. */
 export type HubCommand =
   /**
@@ -7,6 +9,8 @@ export type HubCommand =
   | { kind: 'play'; countIn?: boolean; afterBars?: number; pastEnd?: boolean }
   /** Stops in place, wherever a stop would go. */
   | { kind: 'pause' }
+  /** Stops in place and winds, until the next transport command or the end of the song. */
+  | { kind: 'wind'; direction: Winding }
   /** Switches recording on or off, on gear that may be armed: while it plays, or from the next start on. */
   | { kind: 'record'; on: boolean }
   | { kind: 'stop' }

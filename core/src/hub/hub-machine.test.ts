@@ -53,6 +53,47 @@ test('a recorder that is started again in mid-song records again, and one that m
   expect(commandsOf(room).slice(7)).toEqual(['recordExit']);
 });
 
+test('fast forward and rewind wind the song and every machine; what comes next is located where that ended', () => {
+  const room = recorder();
+  room.hub.setFeeds([
+    feed('tape', { sends: MACHINE }),
+    feed('box', { sends: { clock: true, transport: true, position: true, timecode: null } }),
+  ]);
+  room.hub.setSources([source('desk', { obeys: true })]);
+  const say = (kind: 'play' | 'stop' | 'fastForward' | 'rewind', ms: number) => {
+    room.hub.receive('from-desk', encodeMidi(encodeMmc({ kind })), room.nowMs);
+    room.run(ms);
+    return room.hub.snapshot();
+  };
+  say('play', 2000);
+  const { state, beat, winds } = say('fastForward', 2000);
+  expect({ state, winds }).toEqual({ state: 'stopped', winds: 'fastForward' });
+  // 16 beats a second, from bar 1 beat 4 or so.
+  expect(beat).toBeGreaterThan(30);
+  expect(beat).toBeLessThan(38);
+  expect(commandsOf(room).slice(-2)).toEqual(['stop', 'fastForward']);
+  const positions = room.heard('box').flatMap((one) => (one.kind === 'songPosition' ? [one.sixteenths / 4] : []));
+  expect(positions.length).toBeGreaterThan(12);
+  const stopped = say('stop', 500);
+  expect(stopped.beat).toBeCloseTo(beat, 0);
+  expect(commandsOf(room).slice(-1)).toEqual(['locate']);
+  // It ends by itself at the start of the song.
+  const { beat: atStart, winds: still } = say('rewind', 5000);
+  expect({ atStart, still }).toEqual({ atStart: 0, still: null });
+  expect(commandsOf(room).slice(-2)).toEqual(['rewind', 'locate']);
+  say('fastForward', 1000);
+  expect(say('play', 1000).state).toBe('rolling');
+  expect(commandsOf(room).slice(-3)).toEqual(['fastForward', 'locate', 'play']);
+});
+
+test('winding ends with the song', () => {
+  const room = recorder();
+  room.hub.setSong({ endBeat: 24 });
+  room.hub.command({ kind: 'wind', direction: 'fastForward' });
+  room.run(4000);
+  expect(room.hub.snapshot()).toMatchObject({ beat: 24, winds: null, state: 'stopped' });
+});
+
 test('a device that may not record is never sent record', () => {
   const room = recorder();
   room.hub.command({ kind: 'record', on: true });
@@ -103,9 +144,9 @@ test('record strobe and exit are obeyed, and what the hub has no use for is list
   const { room, press } = remote();
   press('recordStrobe');
   expect(room.hub.snapshot().records).toBe(true);
-  press('recordExit', 'fastForward', 'eject', 'fastForward');
+  press('recordExit', 'chase', 'eject', 'chase');
   expect(room.hub.snapshot().records).toBe(false);
-  expect(room.hub.snapshot().sources[0]!.ignored).toEqual(['fastForward', 'eject']);
+  expect(room.hub.snapshot().sources[0]!.ignored).toEqual(['chase', 'eject']);
 });
 
 test('a port that isn’t obeyed neither does anything nor lists anything', () => {

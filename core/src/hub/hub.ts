@@ -1,4 +1,4 @@
-import { NOTE_LENGTH_MS, START_LEAD_MS } from '../feed/feed-planner';
+import { LAST_SONG_POSITION, NOTE_LENGTH_MS, START_LEAD_MS, type Winding } from '../feed/feed-planner';
 import type { FeedSettings } from '../feed/feed-settings';
 import { WirePlanner } from '../feed/wire-planner';
 import { encodeMidi } from '../midi/encode-midi';
@@ -61,6 +61,8 @@ export interface HubSnapshot {
   records: boolean;
   /** How often the song has played to its end. */
   songsEnded: number;
+  /** The stopped song position moves in this direction. */
+  winds: Winding | null;
   /** It plays by itself after this long; null if it doesn't. */
   playsInMs: number | null;
   sources: SourceSnapshot[];
@@ -106,6 +108,13 @@ const HOLD_OFF_MS = 10_000;
 /** The hub's id in the fallback order. */
 export const HUB = 'hub';
 
+/** Song positions are sent this often while winding, and this many quarter notes go by in a second. */
+const WIND_EVERY_MS = 125;
+const WIND_BEATS_A_SECOND = 16;
+const ENDS_WINDING: ReadonlySet<HubCommand['kind']> = new Set([
+  ...(['play', 'pause', 'stop', 'downbeat', 'locate', 'wind', 'resume'] as const),
+]);
+
 const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
 
 /** What can be started in mid-song. */
@@ -142,6 +151,7 @@ export class Hub {
   #songsEnded = 0;
   /** To play by itself, later. */
   #playsLater: { atMs: number; countInBars: number } | null = null;
+  #winding: { direction: Winding; placedMs: number } | null = null;
   #records = false;
   readonly #timeline: Timeline;
   #lines = new Map<string, FeedState>();
@@ -305,6 +315,7 @@ export class Hub {
 
   /** @throws RangeError on a tempo outside 20 to 300 BPM, a position before the start, or an invalid count-in. */
   command(command: HubCommand): void {
+    if (ENDS_WINDING.has(command.kind)) this.#endWinding();
     switch (command.kind) {
       case 'play':
         if (this.#willRoll()) return;
@@ -313,6 +324,9 @@ export class Hub {
         return;
       case 'pause':
         if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { stays: true });
+        return;
+      case 'wind':
+        this.#wind(command.direction);
         return;
       case 'record':
         this.#records = command.on;
@@ -388,6 +402,7 @@ export class Hub {
     this.#nowMs = nowMs;
     this.#lookaheadMs = lookaheadMs;
     this.#followSafely();
+    this.#windOn();
     this.#playOn();
     const toMs = Math.max(this.#horizonMs, nowMs + lookaheadMs);
     const out = this.#farewells.splice(0);
@@ -430,6 +445,7 @@ export class Hub {
       onTicks: this.#onTicks,
       records: this.#records,
       songsEnded: this.#songsEnded,
+      winds: this.#winding?.direction ?? null,
       playsInMs: this.#playsLater && Math.max(0, this.#playsLater.atMs - this.#nowMs),
       sources: [...this.#sources.values()].map((source) => ({
         ...source.snapshot(this.#nowMs, this.#heardUntilMs),
@@ -855,6 +871,42 @@ export class Hub {
     const after = inPlace ? 'stay' : this.#afterStop;
     const to = beat ?? { stay: stays, toStart: 0, toWherePlayBegan: this.#playedFrom }[after];
     if (to !== stoppedAt) this.#standAt(this.#nextTurnMs(), to);
+  }
+
+  #wind(direction: Winding): void {
+    if (!this.#hasOwnTransport()) return;
+    this.#playsLater = null;
+    if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { stays: true });
+    const turnMs = this.#nextTurnMs();
+    for (const { planner } of this.#lines.values()) planner.wind(turnMs, direction);
+    this.#winding = { direction, placedMs: this.#nowMs };
+  }
+
+  #windOn(): void {
+    if (!this.#winding) return;
+    if (this.#willRoll() || !this.#hasOwnTransport()) {
+      this.#endWinding();
+      return;
+    }
+    const { direction, placedMs } = this.#winding;
+    const movedMs = this.#nowMs - placedMs;
+    if (movedMs < WIND_EVERY_MS) return;
+    const turnMs = this.#nextTurnMs();
+    const sign = direction === 'rewind' ? -1 : 1;
+    const last = this.#endBeat ?? LAST_SONG_POSITION / SIXTEENTHS_PER_BEAT;
+    const beat = this.#timeline.at(turnMs).beat + sign * (movedMs / 1000) * WIND_BEATS_A_SECOND;
+    this.#winding = { direction, placedMs: this.#nowMs };
+    if (beat <= 0 || beat >= last) this.#endWinding(beat <= 0 ? 0 : last);
+    else this.#standAt(turnMs, toSixteenth(beat));
+  }
+
+  /** Machines are located where the song stands: where it is seen, if it was ended by hand. */
+  #endWinding(beat?: number): void {
+    if (!this.#winding) return;
+    this.#winding = null;
+    const turnMs = this.#nextTurnMs();
+    for (const { planner } of this.#lines.values()) planner.wind(turnMs, null);
+    if (!this.#willRoll()) this.#standAt(turnMs, beat ?? toSixteenth(this.#timeline.at(this.#nowMs).beat));
   }
 
   #locate(beat: number): void {

@@ -57,6 +57,9 @@ function machineCommand(command: MmcCommand, settings: Start, song: TempoMap): H
       return [{ kind: 'stop' }];
     case 'pause':
       return [{ kind: 'pause' }];
+    case 'fastForward':
+    case 'rewind':
+      return [{ kind: 'wind', direction: command.kind }];
     case 'recordStrobe':
       return [{ kind: 'record', on: true }];
     case 'recordExit':

@@ -25,7 +25,7 @@ export const BEAT_VIEW_MS = [-10, 60] as const;
 const KEPT_MS = 3000;
 const EVERY_MS = 250;
 /** Pause after an analysis, as a multiple of its own duration. */
-const REST_PER_LOOK = 6;
+const REST_PER_LOOK = 10;
 /** An attack is evaluated once this much audio has followed it. */
 const RIPE_MS = 60;
 /** The same onset, found again in the next analysis, differs by no more than this. */

@@ -80,6 +80,13 @@ const pause = simple('pause', (evening) => {
   evening.command({ kind: 'pause' });
   evening.plays = null;
 });
+const wind = fc.constantFrom('fastForward' as const, 'rewind' as const).map((direction): Act => ({
+  name: direction,
+  act: (evening) => {
+    evening.command({ kind: 'wind', direction });
+    evening.plays = null;
+  },
+}));
 const record = fc
   .boolean()
   .map((on): Act => ({ name: `record ${on}`, act: (evening) => evening.command({ kind: 'record', on }) }));
@@ -246,6 +253,7 @@ const acts = [
   stop,
   later,
   pause,
+  wind,
   record,
   songEnd,
   downbeat,

@@ -17,6 +17,8 @@ import { useSession } from './session';
 import { command, hub } from './workers';
 import { passedOn } from './transit';
 
+/** Where less motion is preferred, positions are shown this often at most. */
+const CALM_EVERY_MS = 200;
 /** Delays below this are covered by the minimum lookahead. */
 const WORTH_TELLING_MS = 30;
 const SOUND_LEAD_EVERY_MS = 1000;
@@ -109,13 +111,22 @@ export class HubLine {
   }
 }
 
+const lessMotion = matchMedia('(prefers-reduced-motion: reduce)');
+/** Whatever the motion, these are shown at once. */
+const AT_ONCE = ['state', 'willRoll', 'leader', 'bpm', 'winds', 'records', 'songsEnded'] as const;
+let waitingLines: RibbonLine[] = [];
+
 function show({ snapshot: now, atMs, ribbon: lines }: Extract<FromHub, { kind: 'snapshot' }>): void {
-  const { ribbon, snapshot } = useSession.getState();
+  const { ribbon, snapshot, snapshotAtMs } = useSession.getState();
+  if (lines.length > 0) waitingLines = newest(lines, waitingLines);
+  const onlyMoved = AT_ONCE.every((key) => snapshot[key] === now[key]);
+  if (onlyMoved && lessMotion.matches && atMs - snapshotAtMs < CALM_EVERY_MS) return;
   useSession.setState({
     snapshot: keepingSame(snapshot, now),
     snapshotAtMs: atMs,
-    ribbon: lines.length > 0 ? newest(lines, ribbon) : ribbon,
+    ribbon: waitingLines.length > 0 ? newest(waitingLines, ribbon) : ribbon,
   });
+  waitingLines = [];
 }
 
 /** Structural sharing: reuse unchanged lists so that components don't re-render. */

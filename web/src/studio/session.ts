@@ -51,6 +51,7 @@ const AT_REST: HubSnapshot = {
   onTicks: false,
   records: false,
   songsEnded: 0,
+  winds: null,
   playsInMs: null,
   sources: [],
   held: [],
