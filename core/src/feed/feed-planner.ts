@@ -11,7 +11,7 @@ import { CodeLane } from './code-lane';
 import { MAX_OFFSET_MS, type BeatTrigger, type FeedSettings, type Patch } from './feed-settings';
 import { PatchLane, patchesAt, patchMessages } from './patch-lane';
 import { StandingLane } from './standing-lane';
-import { edgeMessages, TriggerLane } from './trigger-lane';
+import { edgeMessages, notesOf, TriggerLane } from './trigger-lane';
 
 const { ceil, floor, max, min } = Math;
 
@@ -168,6 +168,7 @@ export class FeedPlanner {
     this.#add(min(gridMs, max(gridMs - quietMs, this.#lastTurnGridMs)), () => {
       const { sends, timecodeStart = MIDNIGHT, triggers = [], patches = [] } = this.#settings;
       this.#motion = motion;
+      this.#winds = false;
       this.#clock = new ClockLane(motion, this.#clockRate, true);
       this.#code = sends.timecode ? new CodeLane(motion, sends.timecode, timecodeStart) : null;
       this.#triggers = triggers.length > 0 ? new TriggerLane(motion, triggers, this.#meter) : null;
@@ -595,7 +596,7 @@ export class FeedPlanner {
     const { notes, triggers = [] } = this.#settings;
     const played = [
       ...(notes ? [notes.barNote, notes.beatNote].map((note) => ({ channel: notes.channel, note })) : []),
-      ...triggers.flatMap(({ sends }) => (sends.kind === 'note' ? [sends] : [])),
+      ...triggers.flatMap(notesOf),
     ].filter(({ channel, note }) => !this.#on.has(`${channel} ${note}`));
     return played.map(({ channel, note }) => ({ kind: 'noteOff', channel, note, velocity: 64 }));
   }

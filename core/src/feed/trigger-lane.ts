@@ -98,6 +98,11 @@ export function edgeMessages(trigger: BeatTrigger, edge: 'atStart' | 'atStop'): 
   return [trigger[edge] ?? []].flat().map(messageOf);
 }
 
+/** Every note that a trigger may have struck. */
+export function notesOf({ sends, atStart = [], atStop = [] }: BeatTrigger): Extract<TriggerMessage, { kind: 'note' }>[] {
+  return [sends, atStart, atStop].flat().filter((message) => message.kind === 'note');
+}
+
 /** The shortest time between two steps of a trigger at a tempo, ms; a bar is four beats. */
 export function stepMs({ every, changes = [], ...trigger }: BeatTrigger, bpm: number): number {
   const steps = [every, ...changes.map((change) => change.every)].flatMap((step) =>

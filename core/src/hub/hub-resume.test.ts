@@ -66,6 +66,20 @@ test('a hub that goes on for a stopped one stops everyone, as nobody knows what 
   ]);
 });
 
+test('a note that a trigger struck at a stop is let go of, even if the hub was lost just then', () => {
+  const hub = new Hub({ bpm: 120 });
+  const struck = { kind: 'note' as const, channel: 3, note: 50, velocity: 90 };
+  const triggers = [{ every: 1, sends: { ...struck, note: 40 }, atStop: [struck] }];
+  hub.setFeeds([{ ...feed('a'), settings: { ...feed('a').settings, triggers } }]);
+  hub.advance(0, 60);
+  hub.command({ kind: 'resume', rolled: null });
+  const notes = heard(run(hub, 10, 500), 'a').flatMap((one) =>
+    one.kind === 'noteOn' || one.kind === 'noteOff' ? [`${one.kind} ${one.note}`] : [],
+  );
+  // Then its own at this stop.
+  expect(notes).toEqual(['noteOff 40', 'noteOff 50', 'noteOn 50', 'noteOff 50']);
+});
+
 test('a soloed feed is the only one heard; the others rejoin in step, except those muted meanwhile', () => {
   const hub = new Hub({ bpm: 120 });
   hub.setFeeds([feed('a'), feed('b'), feed('c')]);

@@ -54,6 +54,9 @@ const TWO_BARS = 12;
 /** A leader is followed closely this long after its last change. */
 const SETTLE_MS = 6000;
 
+/** A standing code that was sent before something moved is on its way for this long, offset included. */
+const CODE_MS = 1500;
+
 /**
  * A studio for one evening, in virtual time: a hub, gear that listens to what really comes out of the cables, and
  * machines that may lead. Every fault it notices is thrown as an error.
@@ -75,6 +78,9 @@ export class Evening {
   readonly #nudged = new Set<string>();
   /** Stopped by themselves: what they are sent isn't the song's. */
   #held: ReadonlySet<string> = new Set();
+  /** Until a standing code has spelled where winding ended. */
+  #windsUntilMs = -Infinity;
+  #winds = false;
   #holds = false;
   /** The grid of the time asleep was never played; what is late is still compared with it for a while. */
   #awakeFromMs = -Infinity;
@@ -241,6 +247,7 @@ export class Evening {
       this.#slewsUntilMs.set(feedId, this.nowMs + SLEW_MS);
     }
     this.#holds ||= command.kind === 'hold';
+    this.#winds ||= command.kind === 'wind';
     if (command.kind === 'tempo') this.#song = { ...this.#song, tempo: [{ beat: 0, bpm: command.bpm }] };
     this.hub.command(command);
     if (command.kind === 'nudge' && command.share === 0 && feedId !== undefined) this.#takeOver(feedId);
@@ -290,6 +297,10 @@ export class Evening {
     const out = this.hub.advance(nowMs, LOOKAHEAD_MS);
     // Who takes over just now may have been sent something before.
     const leaderId = this.leaderId === before ? before : HUB_ID;
+    if (this.#winds) {
+      this.#windsUntilMs = nowMs + CODE_MS;
+      this.#winds = this.hub.snapshot().winds !== null;
+    }
     if (this.#holds) this.#held = new Set(this.hub.snapshot().held);
     for (const message of out) this.#deliver(message, leaderId);
   }
@@ -327,6 +338,7 @@ export class Evening {
         receiver,
         startSeconds: secondsOf(this.#timecodeStart, wire.settings.sends.timecode ?? '25'),
         gridAt: (ms) => this.hub.gridAt(ms),
+        winds: atMs < this.#windsUntilMs,
         offsetKnown:
           !this.#nudged.has(portId) &&
           !this.#held.has(portId) &&

@@ -14,6 +14,8 @@ export interface Circumstances {
   gridAt: (ms: number) => GridPosition;
   /** The offset isn't moving. */
   offsetKnown: boolean;
+  /** The song winds, or has just done so. */
+  winds: boolean;
 }
 
 interface MachineStart {
@@ -173,8 +175,8 @@ export class Witness {
   }
 
   #checkCode({ firstPieceMs, seconds, rate }: Extract<Heard, { kind: 'code' }>, now: Circumstances): void {
-    const { gear, wire, startSeconds, gridAt, offsetKnown } = now;
-    if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || rate !== gear.rate) return;
+    const { gear, wire, startSeconds, gridAt, offsetKnown, winds } = now;
+    if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || winds || rate !== gear.rate) return;
     const offsetMs = wire.settings.timecodeOffsetMs ?? 0;
     const rolling = gridAt(firstPieceMs - offsetMs + ROUNDING_MS);
     // A standing code is on its way for some time, and the song may be moved meanwhile.

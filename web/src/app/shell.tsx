@@ -1,6 +1,7 @@
 import { Suspense, useEffect } from 'react';
 import { Toast } from 'radix-ui';
 import { Outlet, useLocation } from 'react-router';
+import { HearInputsDialog } from './hear-inputs-dialog';
 import { KeepSessions } from './keep-sessions';
 import { Hints } from './hints';
 import { Ribbon } from './ribbon';
@@ -51,6 +52,7 @@ export function Shell() {
         <Toasts />
         <Ribbon />
       </div>
+      <HearInputsDialog />
       <ShortcutHelp open={help.open} onOpenChange={help.setOpen} />
     </Toast.Provider>
   );

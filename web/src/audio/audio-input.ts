@@ -16,6 +16,8 @@ export interface OpenAudioInput {
   label: string;
   channels: number;
   sampleRate: number;
+  /** Where its sound comes from. */
+  source: AudioNode;
   close(): void;
 }
 
@@ -79,6 +81,7 @@ function capture(
     label: track.label || 'Audio input',
     channels,
     sampleRate: context.sampleRate,
+    source,
     close() {
       clearInterval(timer);
       track.removeEventListener('ended', lostDevice);

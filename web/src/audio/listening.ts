@@ -19,6 +19,8 @@ interface ListeningState {
   clickChannel: number;
   /** Channels with an audio return; others are muted. */
   expected: number[];
+  /** A real input is heard, with the click delayed by its round trip; null if it isn't. */
+  input: { channels: number; roundTripMs: number } | null;
 }
 
 /** The monitor mix. */
@@ -29,6 +31,7 @@ export const useListening = create<ListeningState>(() => ({
   solo: null,
   clickChannel: 0,
   expected: [],
+  input: null,
 }));
 
 /** Gain and panning per channel. */
@@ -53,6 +56,9 @@ export function monitorBlock(block: SoundBlock): void {
   source.start(at);
 }
 
+/** Of a channel whose level was never set. */
+export const DEFAULT_LEVEL = 0.8;
+
 let splitter: ChannelSplitterNode | null = null;
 
 function mixer(context: AudioContext, channels: number): AudioNode {
@@ -66,18 +72,58 @@ function mixer(context: AudioContext, channels: number): AudioNode {
       gain.connect(pan).connect(context.destination);
       return { gain, pan };
     });
+    setStrips();
   }
-  const { levels, sides, solo, clickChannel, expected } = useListening.getState();
-  strips.forEach(({ gain, pan }, i) => {
-    const left = i === clickChannel;
-    const wanted = expected.includes(i) && (solo === null || left || solo === i);
-    gain.gain.value = wanted ? (levels[i] ?? 0.8) : 0;
-    pan.pan.value = sides === 'mixed' ? 0 : left ? -1 : 1;
-  });
   return splitter;
 }
 
-let clickGain: GainNode | null = null;
+function setStrips(): void {
+  const { on, levels, sides, solo, clickChannel, expected, input } = useListening.getState();
+  strips.forEach(({ gain, pan }, i) => {
+    const isClick = i === clickChannel;
+    const wanted = expected.includes(i) && (solo === null || isClick || solo === i);
+    // The click on its way out is delayed as much; what comes back would be a second one.
+    const silent = input !== null && (isClick || !on);
+    gain.gain.value = wanted && !silent ? (levels[i] ?? DEFAULT_LEVEL) : 0;
+    pan.pan.value = sides === 'mixed' ? 0 : isClick ? -1 : 1;
+  });
+}
+useListening.subscribe(setStrips);
+
+/** Sound that is this loud for this long (RMS, 0..1) goes round from the speakers to the input. */
+const HOWL = 0.5;
+const HOWL_LOOKS = 10;
+const LOOK_EVERY_MS = 100;
+
+/**
+ * Plays an open input through the page. Its frames and the click's are those of one context, so a click that is delayed
+ * by the round trip is heard as late against the device as it is. `onHowl` is called when sound goes round.
+ * @returns what ends it.
+ */
+export function hearInput(source: AudioNode, channels: number, roundTripMs: number, onHowl: () => void): () => void {
+  const context = source.context as AudioContext;
+  source.connect(mixer(context, channels));
+  const meter = new AnalyserNode(context, { fftSize: 2048 });
+  source.connect(meter);
+  const samples = new Float32Array(meter.fftSize);
+  let loudLooks = 0;
+  const timer = setInterval(() => {
+    meter.getFloatTimeDomainData(samples);
+    const power = samples.reduce((sum, sample) => sum + sample * sample, 0) / samples.length;
+    loudLooks = Math.sqrt(power) > HOWL ? loudLooks + 1 : 0;
+    if (loudLooks >= HOWL_LOOKS) onHowl();
+  }, LOOK_EVERY_MS);
+  useListening.setState({ input: { channels, roundTripMs } });
+  return () => {
+    clearInterval(timer);
+    meter.disconnect();
+    source.disconnect(meter);
+    if (splitter) source.disconnect(splitter);
+    useListening.setState({ input: null, solo: null });
+  };
+}
+
+let clickStrip: { gain: GainNode; pan: StereoPannerNode } | null = null;
 const clicks = new Set<AudioBufferSourceNode>();
 const parser = new MidiParser();
 
@@ -86,20 +132,22 @@ const parser = new MidiParser();
  * reference.
  */
 export function playClick(bytes: Uint8Array, atMs: number): void {
-  const { on, levels } = useListening.getState();
+  const { on, levels, input, sides } = useListening.getState();
   const engine = on ? runningEngine() : null;
   if (!engine) return;
   const { context, clock } = engine;
+  const delayMs = input?.roundTripMs ?? 0;
   for (const { message } of parser.push(bytes, atMs)) {
     if (message.kind !== 'noteOn') continue;
-    clickGain ??= connected(context);
-    clickGain.gain.value = levels[-1] ?? 0.8;
+    clickStrip ??= connected(context);
+    clickStrip.gain.gain.value = levels[-1] ?? DEFAULT_LEVEL;
+    clickStrip.pan.pan.value = input && sides === 'apart' ? -1 : 0;
     const source = new AudioBufferSourceNode(context, {
       buffer: clickSound(context, message.note),
     });
-    source.connect(clickGain);
+    source.connect(clickStrip.gain);
     // On a whole frame, so that the way back to an input can be counted in frames.
-    const frame = Math.ceil(Math.max(context.currentTime, clock.contextTimeAt(atMs)) * context.sampleRate);
+    const frame = Math.ceil(Math.max(context.currentTime, clock.contextTimeAt(atMs + delayMs)) * context.sampleRate);
     source.start(frame / context.sampleRate);
     notePlayed(frame);
     clicks.add(source);
@@ -107,10 +155,11 @@ export function playClick(bytes: Uint8Array, atMs: number): void {
   }
 }
 
-function connected(context: AudioContext): GainNode {
+function connected(context: AudioContext): { gain: GainNode; pan: StereoPannerNode } {
   const gain = new GainNode(context);
-  gain.connect(context.destination);
-  return gain;
+  const pan = new StereoPannerNode(context);
+  gain.connect(pan).connect(context.destination);
+  return { gain, pan };
 }
 
 const sounds = new Map<number, AudioBuffer>();

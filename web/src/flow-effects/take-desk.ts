@@ -7,6 +7,7 @@ import { database } from '../store/database';
 import { indexedAs } from '../store/take-kind';
 import { loadTake, markTakeInterrupted } from '../store/takes';
 import { updateOrHold } from '../store/unsaved';
+import { inputDesk } from '../studio/input';
 import { useSession } from '../studio/session';
 import { factsOf } from '../studio/song-facts';
 import { measure } from '../studio/workers';
@@ -26,6 +27,7 @@ const NOT_STARTED: Measured<Take> = { result: null, problem: null, ended: false 
 /** Carries out a take, one at a time; the Bench shows its progress, and why it failed. */
 export async function measureTake<Captured>(its: Measurement<Captured, Take>): Promise<Measured<Take>> {
   if (desk.busy) return NOT_STARTED;
+  inputDesk.endHearing();
   const measured = await desk.run(its, (state) => {
     if (state === 'preparing') useTakeFlow.setState({ flow: { state: 'settling', progress: null } });
     if (state === 'analyzing' || state === 'recovering')

@@ -38,6 +38,7 @@ const device = (label: string): OpenAudioInput => ({
   label,
   channels: 2,
   sampleRate: 48_000,
+  source: {} as AudioNode,
   close: () => void room.closed.push(label),
 });
 const settled = () => new Promise((resolve) => setImmediate(resolve));

@@ -1,7 +1,10 @@
 import * as Comlink from 'comlink';
 import { AUDIO_PREFIX, AudioInputError, openAudioInput, type OpenAudioInput } from '../audio/audio-input';
-import { useListening } from '../audio/listening';
+import { audioBufferMs } from '../audio/engine';
+import { hearInput, useListening } from '../audio/listening';
+import { findCalibration } from '../store/calibrations';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
+import { showToast } from '../toasts/toast-store';
 import { useSession } from './session';
 import { hub, measure } from './workers';
 
@@ -13,6 +16,28 @@ export class InputDesk {
   /** The source asked for last; slower ones that were asked for before are closed when they come. */
   #wanted = { sourceId: 'none' };
   #reference = { clickChannel: -1, bpm: 0 };
+
+  #endHearing: (() => void) | null = null;
+
+  /** Plays the open input through the page, with the click delayed as much. */
+  async hear(): Promise<void> {
+    this.endHearing();
+    const opened = this.#opened;
+    const calibration = await findCalibration(useSession.getState(), audioBufferMs());
+    if (!opened || opened !== this.#opened) return;
+    const onHowl = () => {
+      this.endHearing();
+      showToast('Inputs were muted, because sound went round from the speakers to the input. Use headphones.');
+    };
+    useSession.setState({ live: null });
+    this.#endHearing = hearInput(opened.source, opened.channels, calibration?.roundTripMs ?? 0, onHowl);
+  }
+
+  /** The click is on time again: what is measured with it needs that. */
+  endHearing(): void {
+    this.#endHearing?.();
+    this.#endHearing = null;
+  }
 
   /** Opens an audio source, closing the previous one. Problems go to `inputProblem`. */
   async open(sourceId: string): Promise<boolean> {
@@ -89,6 +114,7 @@ export class InputDesk {
   }
 
   #close(): void {
+    this.endHearing();
     this.#opened?.close();
     this.#opened = null;
   }

@@ -1,6 +1,7 @@
 import type { HubSnapshot } from '@metronomo/core';
 import * as Comlink from 'comlink';
 import { audioEngine, soundLeadMs } from '../audio/engine';
+import { useListening } from '../audio/listening';
 import type { Led } from '../hub/leader-memory';
 import { networkPorts } from '../ports/network-ports';
 import { canDisconnect } from '../ports/port-ids';
@@ -112,8 +113,8 @@ function clockThatLed({ willRoll, leader, sources, beat, bpm, onTicks }: HubSnap
 }
 
 async function setUpMeasure(api: MeasureApi, before: string | null): Promise<void> {
-  // Ignore an update that was in flight when the input closed.
-  await api.onLive(Comlink.proxy((live) => useSession.setState(({ input }) => (input ? { live } : {}))));
+  // Ignore an update that was in flight when the input closed. While inputs are heard, the click is late on purpose.
+  await api.onLive(Comlink.proxy((live) => useSession.setState(({ input }) => (input && !useListening.getState().input ? { live } : {}))));
   if (before === null) return;
   const { rig } = useSession.getState();
   if (rig) await api.keepIn(databaseNameOf(rig));

@@ -4,6 +4,7 @@ import type { KeyboardEvent } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import type { AlignRow } from '../../align/align-rows';
 import { useListening } from '../../audio/listening';
+import { hearAlone } from '../../studio/hearing';
 import { setOffset } from '../../studio/set-offset';
 import { useSession } from '../../studio/session';
 import { BeatLineRow, type BeatLineDomain } from '../../parts/beat-line';
@@ -101,7 +102,7 @@ function HearAlone({ name, channel }: { name: string; channel: number }) {
       aria-pressed={solo}
       aria-label={`Solo ${name} with the click`}
       title="Solo with the click"
-      onClick={() => useListening.setState({ solo: solo ? null : channel })}
+      onClick={() => hearAlone(channel)}
       className={clsx('p-1.5', solo ? 'text-ink' : 'text-rule hover:text-ink')}
     >
       <Ear size={14} aria-hidden />

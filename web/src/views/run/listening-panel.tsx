@@ -1,6 +1,10 @@
 import { CLICK_SOUNDS, type ClickSound } from '@metronomo/core';
 import { Slider } from 'radix-ui';
-import { useListening } from '../../audio/listening';
+import { DEFAULT_LEVEL, useListening } from '../../audio/listening';
+import { useTakeFlow } from '../../flow-effects/take-state';
+import { askToHear } from '../../studio/hearing';
+import { inputDesk } from '../../studio/input';
+import { decimal } from '../../words/numbers';
 import { changeRig } from '../../studio/rig';
 import { useSession } from '../../studio/session';
 import type { Follower } from '../../studio/use-followers';
@@ -8,7 +12,6 @@ import { BOATHOUSE_SOURCE } from '../../store/boathouse';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 
-const DEFAULT_LEVEL = 0.8;
 /** Without returns through the page, only the click is played. */
 const DIRECT_CLICK = -1;
 
@@ -21,18 +24,23 @@ export function ListeningPanel({ followers }: { followers: Follower[] }) {
   const setSound = (click: ClickSound) => void changeRig((rig) => ({ ...rig, song: { ...rig.song, click } }));
   const throughPage = input?.sourceId === BOATHOUSE_SOURCE;
   const clickChannel = throughPage ? (input?.clickChannel ?? 0) : DIRECT_CLICK;
-  const heard = followers.filter(({ gear }) => gear.returnChannel !== null && throughPage);
+  const isOpen = useSession(({ input }) => input !== null) && !throughPage;
+  const hears = useListening(({ input }) => input);
+  const heard = followers.filter(({ gear }) => gear.returnChannel !== null && (throughPage || hears));
   return (
     <section aria-label="Monitor mix" className="ruled-l bg-raised p-4">
       <h2 className="text-lg font-bold">Monitor mix</h2>
       <p className="mb-3 text-xs text-soft">
-        {throughPage
-          ? 'Click and returns are delayed equally, so any flam you hear is real.'
-          : 'Your gear plays through your own monitors. This controls the hub click only.'}
+        {hears
+          ? heardWords(hears.roundTripMs)
+          : throughPage
+            ? 'Click and returns are delayed equally, so any flam you hear is real.'
+            : 'Your gear plays through your own monitors. This controls the hub click only.'}
       </p>
       <Button className="mb-3" onClick={() => useListening.setState({ on: !on })}>
         {on ? 'Mute all' : 'Unmute'}
       </Button>
+      {isOpen && <HearButton hears={hears !== null} />}
       <Level channel={clickChannel} name="Hub click" canSolo={false} />
       {heard.map(({ gear }) => (
         <Level key={gear.id} channel={gear.returnChannel ?? 0} name={gear.name} canSolo />
@@ -47,7 +55,7 @@ export function ListeningPanel({ followers }: { followers: Follower[] }) {
             </Select>
           )}
         </Field>
-        {throughPage && (
+        {(throughPage || hears) && (
           <Field label="Panning">
             {(id) => (
               <Select
@@ -64,6 +72,26 @@ export function ListeningPanel({ followers }: { followers: Follower[] }) {
       </div>
     </section>
   );
+}
+
+function HearButton({ hears }: { hears: boolean }) {
+  const measuring = useTakeFlow(({ flow }) => flow.state !== 'idle');
+  return (
+    <Button
+      className="mb-3 ml-2"
+      disabled={measuring}
+      onClick={() => (hears ? inputDesk.endHearing() : void askToHear())}
+    >
+      {hears ? 'Stop hearing inputs' : 'Hear inputs'}
+    </Button>
+  );
+}
+
+function heardWords(roundTripMs: number): string {
+  const until = 'Live lateness pauses, and a take ends this.';
+  return roundTripMs > 0
+    ? `Inputs play through this page, and the click is ${decimal(roundTripMs, 1)} ms later, as they are, so any flam you hear is real. ${until}`
+    : `Inputs play through this page, later than the click. To hear them in step, measure the audio round trip on the Bench first. ${until}`;
 }
 
 function Level({ channel, name, canSolo }: { channel: number; name: string; canSolo: boolean }) {
