@@ -83,7 +83,7 @@ export function withLoop(
     `(() => {
       const RealContext = window.AudioContext;
       const connect = AudioNode.prototype.connect;
-      let context = null, cable, merger, stream;
+      let context = null, cable, merger, stream, tap;
       window.AudioContext = class extends RealContext {
         constructor(options) {
           super(options);
@@ -96,10 +96,18 @@ export function withLoop(
           connect.call(merger, bus);
           stream = bus.stream;
           setInterval(read, 40);
+          // What leaves the speakers, for tests that listen.
+          tap = this.createScriptProcessor(4096, 1, 1);
+          connect.call(tap, this.destination);
+          tap.onaudioprocess = ({ inputBuffer }) =>
+            window.standIn.heard?.push(...inputBuffer.getChannelData(0));
         }
       };
       AudioNode.prototype.connect = function (target, ...rest) {
-        if (context && target === context.destination) connect.call(this, cable);
+        if (context && target === context.destination) {
+          connect.call(this, cable);
+          connect.call(this, tap);
+        }
         return connect.call(this, target, ...rest);
       };
       const offsets = [];

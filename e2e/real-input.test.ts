@@ -2,6 +2,7 @@ import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { By, Key, until } from 'selenium-webdriver';
+import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
 import { stored, withLoop, withMidi } from './page-stand-ins';
 import { bursts, every, saveWav } from './sounds';
@@ -136,6 +137,54 @@ describe('a MIDI port and an audio input looped inside the page', () => {
     await page.driver.findElement(line).click();
     await page.sees(/Note 36, channel 10 from [^\n]* arrives 31\.5 ms late/);
     await page.press('How late is my gear?');
+  });
+
+  test('inputs are heard after a warning, with the click as late as they are; a take ends it', async () => {
+    await page.press('What is my audio round trip?');
+    await page.press('Measure round trip');
+    await page.sees(/Saved for /, 60_000);
+    await page.press('How late is my gear?');
+    await page.go('run');
+    await page.press('Hear inputs');
+    await page.sees('goes round and howls. Use headphones');
+    expect(await violations(page)).toEqual([]);
+    await page.driver.findElement(By.xpath('//*[@role="alertdialog"]//button[normalize-space()="Hear inputs"]')).click();
+    await page.sees(/the click is \d+\.\d ms later, as they are, so any flam you hear is real/);
+    await page.press('Play');
+    await page.sees(/playing/);
+    /** Milliseconds from each sound that leaves the speakers to the next. */
+    const gaps = async () => {
+      const samples = await page.driver.executeAsyncScript<number[]>(`
+        const done = arguments[0];
+        standIn.heard = [];
+        setTimeout(() => { const all = standIn.heard; standIn.heard = null; done(all); }, 3000);`);
+      const hits: number[] = [];
+      let quietSince = 0;
+      samples.forEach((sample, i) => {
+        if (Math.abs(sample) < 0.12) return;
+        if (i - quietSince > 240) hits.push(i);
+        quietSince = i;
+      });
+      return hits.slice(1).map((hit, i) => (hit - hits[i]!) / 48);
+    };
+    const isLate = (ms: number) => Math.abs(ms - (LATENCY_MS - CABLE_MS)) < 1;
+    await page.driver.wait(async () => (await gaps()).filter(isLate).length >= 4, 30_000, 'no flam like the latency');
+    await page.press('Mute Hub click');
+    await page.driver.wait(async () => (await gaps()).every((ms) => ms > 100), 30_000, 'the click is still heard');
+    await page.press('Unmute Hub click');
+    await page.press('Stop');
+    await page.go('bench');
+    await page.press('Record take M');
+    await page.sees(/Measuring: [1-9] of/, 30_000);
+    await page.press('Finish early');
+    await page.button('Record take M');
+    await page.go('run');
+    await page.button('Hear inputs');
+    // Asked once for each input.
+    await page.press('Hear inputs');
+    await page.button('Stop hearing inputs');
+    await page.press('Stop hearing inputs');
+    await page.go('bench');
   });
 
   test('a port disconnected mid-take ends it with what it has, and says what to do', async () => {

@@ -86,6 +86,17 @@ test('fast forward and rewind wind the song and every machine; what comes next i
   expect(commandsOf(room).slice(-3)).toEqual(['fastForward', 'locate', 'play']);
 });
 
+test('winding out of a count-in starts where play would have begun', () => {
+  const room = recorder();
+  room.hub.command({ kind: 'locate', beat: 4 });
+  room.hub.command({ kind: 'play', countIn: true });
+  room.run(50);
+  room.hub.command({ kind: 'wind', direction: 'fastForward' });
+  room.hub.command({ kind: 'stop' });
+  room.run(500);
+  expect(room.hub.snapshot()).toMatchObject({ beat: 4, state: 'stopped', faults: [] });
+});
+
 test('winding ends with the song', () => {
   const room = recorder();
   room.hub.setSong({ endBeat: 24 });

@@ -151,7 +151,7 @@ export class Hub {
   #songsEnded = 0;
   /** To play by itself, later. */
   #playsLater: { atMs: number; countInBars: number } | null = null;
-  #winding: { direction: Winding; placedMs: number } | null = null;
+  #winding: { direction: Winding; placedMs: number; seenFromMs: number } | null = null;
   #records = false;
   readonly #timeline: Timeline;
   #lines = new Map<string, FeedState>();
@@ -879,7 +879,7 @@ export class Hub {
     if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { stays: true });
     const turnMs = this.#nextTurnMs();
     for (const { planner } of this.#lines.values()) planner.wind(turnMs, direction);
-    this.#winding = { direction, placedMs: this.#nowMs };
+    this.#winding = { direction, placedMs: this.#nowMs, seenFromMs: Infinity };
   }
 
   #windOn(): void {
@@ -888,14 +888,14 @@ export class Hub {
       this.#endWinding();
       return;
     }
-    const { direction, placedMs } = this.#winding;
+    const { direction, placedMs, seenFromMs } = this.#winding;
     const movedMs = this.#nowMs - placedMs;
     if (movedMs < WIND_EVERY_MS) return;
     const turnMs = this.#nextTurnMs();
     const sign = direction === 'rewind' ? -1 : 1;
     const last = this.#endBeat ?? LAST_SONG_POSITION / SIXTEENTHS_PER_BEAT;
     const beat = this.#timeline.at(turnMs).beat + sign * (movedMs / 1000) * WIND_BEATS_A_SECOND;
-    this.#winding = { direction, placedMs: this.#nowMs };
+    this.#winding = { direction, placedMs: this.#nowMs, seenFromMs: Math.min(seenFromMs, turnMs) };
     if (beat <= 0 || beat >= last) this.#endWinding(beat <= 0 ? 0 : last);
     else this.#standAt(turnMs, toSixteenth(beat));
   }
@@ -903,10 +903,13 @@ export class Hub {
   /** Machines are located where the song stands: where it is seen, if it was ended by hand. */
   #endWinding(beat?: number): void {
     if (!this.#winding) return;
+    const { seenFromMs } = this.#winding;
     this.#winding = null;
     const turnMs = this.#nextTurnMs();
     for (const { planner } of this.#lines.values()) planner.wind(turnMs, null);
-    if (!this.#willRoll()) this.#standAt(turnMs, beat ?? toSixteenth(this.#timeline.at(this.#nowMs).beat));
+    if (this.#willRoll()) return;
+    const { beat: standing } = this.#timeline.at(this.#nowMs >= seenFromMs ? this.#nowMs : turnMs);
+    this.#standAt(turnMs, beat ?? toSixteenth(standing));
   }
 
   #locate(beat: number): void {

@@ -374,7 +374,10 @@ export class Evening {
     // It would end in the middle of being looked at.
     this.setSong({ endBeat: null });
     this.run(SETTLE_MS);
-    const counts = () => this.hub.snapshot().state === 'countingIn';
+    const counts = () => {
+      const { state, playsInMs } = this.hub.snapshot();
+      return state === 'countingIn' || playsInMs !== null;
+    };
     for (let seconds = 0; seconds < MAX_COUNT_IN_S && counts(); seconds++) this.run(1000);
     const { bpm } = this.hub.snapshot();
     this.run((TWO_BARS * 60_000) / Math.max(20, Math.min(bpm, 300)));

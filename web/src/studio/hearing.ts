@@ -1,7 +1,7 @@
 import { create } from 'zustand';
 import { useListening } from '../audio/listening';
-import { database } from '../store/database';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
+import { listTakes } from '../store/takes';
 import { whole } from '../words/numbers';
 import { inputDesk } from './input';
 import { useSession } from './session';
@@ -27,7 +27,7 @@ export async function askToHear(solo: number | null = null): Promise<void> {
   const { input, rig } = useSession.getState();
   if (!input || !rig) return;
   if (confirmed.has(rig.input.sourceId)) await hear(solo);
-  else useHearing.setState({ question: { why: await whyLoop(input.label), solo } });
+  else useHearing.setState({ question: { why: await whyLoop(rig.id, input.label), solo } });
 }
 
 export async function answerHearing(yes: boolean): Promise<void> {
@@ -53,8 +53,8 @@ export function hearAlone(channel: number): void {
   else void askToHear(channel);
 }
 
-async function whyLoop(label: string): Promise<string> {
-  const takes = await database.takes.orderBy('startedAt').reverse().limit(TAKES_LOOKED_AT).toArray();
+async function whyLoop(rigId: string, label: string): Promise<string> {
+  const takes = await listTakes(rigId, TAKES_LOOKED_AT);
   const bleed = takes
     .filter(({ source }) => source === label)
     .flatMap(({ lines }) => lines.map(({ report }) => report?.bleedDb ?? -Infinity))
