@@ -24,6 +24,7 @@ export { medianInterval } from './maths/median-interval';
 export { measureLatency, reportLatency, type LatencyReport } from './measure/measure-latency';
 export { NORMAL_95 } from './maths/fit-line';
 export { fitTempo } from './measure/fit-tempo';
+export { findBarStart, type Hit } from './measure/find-bar-start';
 export { waveformEnvelope, type Envelope } from './measure/waveform';
 export * from './measure/analyze-recording';
 export type { TakeFinding } from './measure/findings';

@@ -99,7 +99,11 @@ export function edgeMessages(trigger: BeatTrigger, edge: 'atStart' | 'atStop'): 
 }
 
 /** Every note that a trigger may have struck. */
-export function notesOf({ sends, atStart = [], atStop = [] }: BeatTrigger): Extract<TriggerMessage, { kind: 'note' }>[] {
+export function notesOf({
+  sends,
+  atStart = [],
+  atStop = [],
+}: BeatTrigger): Extract<TriggerMessage, { kind: 'note' }>[] {
   return [sends, atStart, atStop].flat().filter((message) => message.kind === 'note');
 }
 

@@ -64,7 +64,7 @@ test('when an analysis takes long, the next one waits longer', () => {
   let at = 0;
   expect(looks()).toBe(12);
   watch.lookTook(100);
-  expect(looks()).toBe(5);
+  expect(looks()).toBe(3);
 });
 
 test('lost when the hits stop', () => {

@@ -1,5 +1,6 @@
 import { detectOnsetsOf } from './detect-onsets';
 import type { FollowState } from '../follow/follow-state';
+import type { Hit } from './find-bar-start';
 import { fitTempo } from './fit-tempo';
 import { matchOnsets, type Landing } from './match-onsets';
 
@@ -31,6 +32,7 @@ const RIPE_MS = 60;
 /** The same onset, found again in the next analysis, differs by no more than this. */
 const SAME_MS = 20;
 const KEPT_BEATS = 16;
+const KEPT_HITS = 4 * KEPT_BEATS;
 const MIN_TO_LOCK = 4;
 const TEMPO_TOLERANCE = 0.01;
 /** Hits a beat that are in time with it: quarters, eighths, triplets, sixteenths, half notes, one a bar. */
@@ -42,6 +44,8 @@ interface Channel {
   /** Audio received since. */
   fresh: Float32Array[];
   hitsMs: number[];
+  /** Peak of each of them, 0..1. */
+  levels: number[];
 }
 
 /**
@@ -66,6 +70,7 @@ export class ReturnWatch {
       samples: new Float32Array(this.#kept),
       fresh: [],
       hitsMs: [],
+      levels: [],
     }));
   }
 
@@ -98,6 +103,12 @@ export class ReturnWatch {
     return this.#channels.map((channel) => this.#reading(channel, pulsesMs, bpm));
   }
 
+  /** The last hits on a channel, with their peaks. */
+  hitsOn(channel: number): Hit[] {
+    const { hitsMs = [], levels = [] } = this.#channels[channel] ?? {};
+    return hitsMs.map((atMs, i) => ({ atMs, level: levels[i] ?? 0 }));
+  }
+
   /** The audio around the last beat that is complete, one array per channel; null before the first. */
   latestBeat(): Float32Array[] | null {
     const pulseMs = this.#channels[this.#referenceChannel]?.hitsMs.findLast(
@@ -115,9 +126,13 @@ export class ReturnWatch {
     const newest = channel.hitsMs.at(-1) ?? this.#beganMs ?? -Infinity;
     for (const { timeMs } of detectOnsetsOf(channel.samples, this.#sampleRate)) {
       const atMs = startMs + timeMs;
-      if (atMs > newest + SAME_MS && atMs < this.#lookedMs - RIPE_MS) channel.hitsMs.push(atMs);
+      if (atMs <= newest + SAME_MS || atMs >= this.#lookedMs - RIPE_MS) continue;
+      const from = Math.round((timeMs / 1000) * this.#sampleRate);
+      channel.hitsMs.push(atMs);
+      channel.levels.push(peak(channel.samples.subarray(from, from + Math.round((RIPE_MS / 1000) * this.#sampleRate))));
     }
-    channel.hitsMs.splice(0, channel.hitsMs.length - 4 * KEPT_BEATS);
+    channel.hitsMs.splice(0, channel.hitsMs.length - KEPT_HITS);
+    channel.levels.splice(0, channel.levels.length - KEPT_HITS);
   }
 
   #reading({ samples, hitsMs }: Channel, pulsesMs: number[], bpm: number): ReturnReading {

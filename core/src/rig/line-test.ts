@@ -1,11 +1,12 @@
 import { encodeMidi } from '../midi/encode-midi';
+import { encodeMmc } from '../midi/mmc';
 import { TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
 import { fullFrame } from '../timecode/timecode-messages';
 import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan } from './rig';
 import { reachedBy } from './plan-wires';
 
 /** A test message to send down a line. */
-export type LineTestKind = 'clock burst' | 'note' | 'identity request' | 'full frame';
+export type LineTestKind = 'clock burst' | 'note' | 'identity request' | 'full frame' | 'machine control';
 
 /** A line and where its response shows: as audio on an input, as bytes on a port, or on the device itself. */
 export interface LineTest {
@@ -26,6 +27,7 @@ const NOTE_MS = 150;
 const NOTE = 60;
 const TEST_BPM = 120;
 const LEAD_MS = 2;
+const MACHINE_PLAYS_MS = 2000;
 
 /** The lines of the hub with their possible tests, most conclusive first. */
 export function lineTests(rig: RigPlan): LineTest[] {
@@ -38,6 +40,7 @@ export function lineTests(rig: RigPlan): LineTest[] {
     const kinds: LineTestKind[] = [];
     if (gear.able.clock && gear.able.startStop) kinds.push('clock burst');
     if (gear.able.timecode.length > 0) kinds.push('full frame');
+    if (gear.mmc) kinds.push('machine control');
     kinds.push('note', 'identity request');
     const first: LineTestKind | null = hearsAt === null && answersAt !== null ? 'identity request' : null;
     const ordered = first ? [first, ...kinds.filter((kind) => kind !== first)] : kinds;
@@ -60,7 +63,8 @@ function answerPort(rig: RigPlan, gearId: string): string | null {
 }
 
 /**
- * The bytes of a test with their due times, from `atMs` on; a burst lasts two beats at 120 BPM. If a clock already runs
+ * The bytes of a test with their due times, from `atMs` on; a burst lasts two beats at 120 BPM, and a machine plays for
+ * two seconds. If a clock already runs
  * on the line (`clockRuns`), a burst adds no ticks.
  */
 export function lineTestBytes(
@@ -88,6 +92,8 @@ export function lineTestBytes(
     case 'identity request':
       // MIDI 1.0, universal system exclusive: F0 7E 7F 06 01 F7, to all devices.
       return [timed({ kind: 'sysex', data: Uint8Array.of(0x7e, 0x7f, 0x06, 0x01) }, 0)];
+    case 'machine control':
+      return [timed(encodeMmc({ kind: 'play' }), 0), timed(encodeMmc({ kind: 'stop' }), MACHINE_PLAYS_MS)];
     case 'full frame':
       return [{ bytes: fullFrame({ hours: 1, minutes: 0, seconds: 0, frames: 0 }, '25'), atMs }];
   }
@@ -104,6 +110,12 @@ export function answersTest(kind: LineTestKind, message: MidiMessage): boolean {
       // MIDI 1.0, identity reply: F0 7E <device> 06 02 ... F7.
       return (
         message.kind === 'sysex' && message.data[0] === 0x7e && message.data[2] === 0x06 && message.data[3] === 0x02
+      );
+    case 'machine control':
+      // A response (RP-013: sub-id 07), or the timecode that it plays.
+      return (
+        message.kind === 'quarterFrame' ||
+        (message.kind === 'sysex' && message.data[0] === 0x7f && [0x01, 0x07].includes(message.data[2] ?? 0))
       );
     case 'full frame':
       return message.kind === 'sysex' && message.data[0] === 0x7f && message.data[2] === 0x01;

@@ -131,6 +131,20 @@ describe('line test', () => {
     expect(first('full frame')).toEqual([0xf0, 0x7f, 0x7f, 0x01, 0x01, 0x21, 0, 0, 0, 0xf7]);
   });
 
+  test('machine control plays for two seconds, and only where it is sent; timecode that comes back is a response', () => {
+    const gear = plan.gear.map((one) => (one.id === 'tape' ? { ...one, mmc: true } : one));
+    expect(lineTests({ ...plan, gear }).map(({ kinds }) => kinds.includes('machine control'))).toEqual([false, true]);
+    const sent = lineTestBytes('machine control', { channel: 1, clockRuns: false, atMs: 100 });
+    // RP-013: F0 7F <all devices> 06 <command> F7, from memory; play is 02, stop 01.
+    expect(sent.map(({ bytes, atMs }) => [atMs, bytes[4]])).toEqual([
+      [100, 2],
+      [2100, 1],
+    ]);
+    const heard = (...bytes: number[]) => new MidiParser().push(Uint8Array.from(bytes), 0)[0]!.message;
+    expect(answersTest('machine control', heard(0xf1, 0x21))).toBe(true);
+    expect(answersTest('machine control', heard(0xf0, 0x7f, 0x7f, 0x06, 0x02, 0xf7))).toBe(false);
+  });
+
   test('an identity reply is a response; the request’s own echo and active sensing aren’t', () => {
     const heard = (...bytes: number[]) => new MidiParser().push(Uint8Array.from(bytes), 0)[0]!.message;
     expect(answersTest('identity request', heard(0xf0, 0x7e, 0, 6, 2, 0x7d, 0, 0, 0, 0, 0, 0, 0, 0, 0xf7))).toBe(true);

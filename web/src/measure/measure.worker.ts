@@ -42,6 +42,7 @@ const api: MeasureWorkerApi & Lifeline = {
     recorder?.end('The audio input changed during the take.');
     port.onmessage = ({ data }: MessageEvent<ToMeasure>) => receive(data);
   },
+  hitsOn: (channel) => watch?.hitsOn(channel) ?? [],
   setFrameZero(ms) {
     frameZeroMs = ms;
   },

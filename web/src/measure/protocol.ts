@@ -1,4 +1,4 @@
-import type { Envelope, ReturnReading } from '@metronomo/core';
+import type { Envelope, Hit, ReturnReading } from '@metronomo/core';
 import type { ClockTake, Take, TakePlan } from '../store/records';
 
 /** Progress of a take. */
@@ -48,6 +48,8 @@ export interface MeasureWorkerApi {
   onLive(tell: (live: LiveReadings) => void): void;
   /** Switches to the blocks from this port. */
   useSource(port: MessagePort): void;
+  /** The last hits on a channel of the open source. */
+  hitsOn(channel: number): Hit[];
   /** For a source without capture times: when its frame 0 was. */
   setFrameZero(frameZeroMs: number): void;
   setReference(clickChannel: number, bpm: number): void;

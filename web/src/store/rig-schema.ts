@@ -105,7 +105,7 @@ const controlSchema = object({
   share: number().min(0.001).max(MAX_NUDGE),
 });
 
-const TEST_KINDS = ['clock burst', 'note', 'identity request', 'full frame'] as const;
+const TEST_KINDS = ['clock burst', 'note', 'identity request', 'full frame', 'machine control'] as const;
 const testSchema = object({
   kind: string().required().oneOf(TEST_KINDS),
   answer: string()

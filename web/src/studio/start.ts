@@ -114,7 +114,11 @@ function clockThatLed({ willRoll, leader, sources, beat, bpm, onTicks }: HubSnap
 
 async function setUpMeasure(api: MeasureApi, before: string | null): Promise<void> {
   // Ignore an update that was in flight when the input closed. While inputs are heard, the click is late on purpose.
-  await api.onLive(Comlink.proxy((live) => useSession.setState(({ input }) => (input && !useListening.getState().input ? { live } : {}))));
+  await api.onLive(
+    Comlink.proxy((live) =>
+      useSession.setState(({ input }) => (input && !useListening.getState().input ? { live } : {})),
+    ),
+  );
   if (before === null) return;
   const { rig } = useSession.getState();
   if (rig) await api.keepIn(databaseNameOf(rig));

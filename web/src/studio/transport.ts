@@ -1,8 +1,9 @@
-import { HUB_ID, type HubSnapshot } from '@metronomo/core';
+import { findBarStart, HUB_ID, type HubSnapshot } from '@metronomo/core';
 import { showToast } from '../toasts/toast-store';
 import type { Rig } from '../store/records';
 import { useSession } from './session';
-import { command } from './workers';
+import { factsOf } from './song-facts';
+import { command, measure } from './workers';
 
 /** A wait that players notice after they press play, ms (common practice). */
 const NOTICEABLE_MS = 100;
@@ -70,6 +71,27 @@ export function hasOwnTransport({ leader, onTicks }: HubSnapshot, rig: Rig | nul
 /** Whether the tempo is set here. */
 export function hasOwnTempo({ leader }: Pick<HubSnapshot, 'leader'>, rig: Rig | null): boolean {
   return leader === HUB_ID || rig?.gear.find(({ id }) => id === leader)?.gives === 'transport';
+}
+
+/** The input of the leader's sound; null if it isn't heard. */
+export function leaderHeardAt({ leader }: HubSnapshot, rig: Rig | null, isOpen: boolean): number | null {
+  return isOpen ? (rig?.gear.find(({ id }) => id === leader)?.returnChannel ?? null) : null;
+}
+
+/** The loudest hit of each bar that the leader plays is its downbeat. */
+export async function joinBySound(): Promise<void> {
+  const { snapshot, rig, input } = useSession.getState();
+  const channel = leaderHeardAt(snapshot, rig, input !== null);
+  const running = runningClock(snapshot, rig);
+  if (!rig || channel === null || running === null) return;
+  const { beatsPerBar, beatUnit } = factsOf(rig.song, running.bpm).meter.meterAt(snapshot.beat);
+  const beatMs = ((60_000 / running.bpm) * 4) / beatUnit;
+  const atMs = findBarStart(await measure.hitsOn(channel), { barMs: beatsPerBar * beatMs, beatMs });
+  if (atMs !== null) command({ kind: 'downbeat', atMs });
+  else
+    showToast(
+      `No hit stands out in the last three bars of ${running.name}. Tap the downbeat, or accent the first beat of each bar.`,
+    );
 }
 
 /** Now is a downbeat of the clock that leads: everyone starts on one of the next bar lines. */

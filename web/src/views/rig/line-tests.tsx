@@ -19,6 +19,7 @@ const KIND_LABELS: Readonly<Record<LineTestKind, string>> = {
   note: 'note',
   'identity request': 'identity request',
   'full frame': 'timecode full frame',
+  'machine control': 'machine control: play',
 };
 
 /** What to look for on the device. */
@@ -27,6 +28,7 @@ const WHAT_TO_SEE: Readonly<Record<LineTestKind, string>> = {
   note: 'Did it play a note or show MIDI activity?',
   'identity request': 'Did it show MIDI activity?',
   'full frame': 'Does it show 01:00:00:00?',
+  'machine control': 'Did it play for two seconds?',
 };
 
 interface Step {

@@ -2,15 +2,16 @@ import { useShallow } from 'zustand/react/shallow';
 import { decimal } from '../../words/numbers';
 import { Button } from '../../parts/button';
 import { useSession } from '../../studio/session';
-import { runningClock, tapDownbeat } from '../../studio/transport';
+import { joinBySound, leaderHeardAt, runningClock, tapDownbeat } from '../../studio/transport';
 
 /** How to join a clock that runs, but wasn't started. */
 export function JoinRow() {
   const clock = useSession(
-    useShallow(({ snapshot, rig }) => {
+    useShallow(({ snapshot, rig, input }) => {
       const running = runningClock(snapshot, rig);
       if (!running || snapshot.willRoll) return null;
-      return { name: running.name, bpm: decimal(running.bpm, 1) };
+      const isHeard = leaderHeardAt(snapshot, rig, input !== null) !== null;
+      return { name: running.name, bpm: decimal(running.bpm, 1), isHeard };
     }),
   );
   if (!clock) return null;
@@ -22,6 +23,11 @@ export function JoinRow() {
       <Button onPointerDown={tapDownbeat} onClick={(event) => event.detail === 0 && tapDownbeat()} title="Press D">
         Start on my downbeat
       </Button>
+      {clock.isHeard && (
+        <Button onClick={() => void joinBySound()} title="The loudest hit of each bar is taken as its first beat">
+          Find it by sound
+        </Button>
+      )}
       <span className="text-soft">Press it on the first beat of a bar. Everyone starts on the next one.</span>
     </div>
   );
