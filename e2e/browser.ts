@@ -65,6 +65,7 @@ export async function openBrowser({
   profile = null,
   port = 0,
   calm = false,
+  webRoot = WEB_ROOT,
 }: {
   flags?: string[];
   width?: number;
@@ -81,8 +82,15 @@ export async function openBrowser({
   port?: number;
   /** With less motion, which leaves more of the machine to the tests. */
   calm?: boolean;
+  /** Folder of the built interface. */
+  webRoot?: string;
 } = {}): Promise<Page> {
-  let server: { url: string; networkPort: number; end(): Promise<void> } | null = await serveApp(name, standIn, port);
+  let server: { url: string; networkPort: number; end(): Promise<void> } | null = await serveApp(
+    name,
+    standIn,
+    port,
+    webRoot,
+  );
   const { url, networkPort } = server;
   const folder = profile ?? mkdtempSync(join(tmpdir(), 'metronomo-profile-'));
   const options = new Options();
@@ -235,7 +243,7 @@ export async function openBrowser({
       server = null;
     },
     async serveAgain() {
-      server = await serveApp(name, standIn, Number(new URL(url).port));
+      server = await serveApp(name, standIn, Number(new URL(url).port), webRoot);
     },
     async kill() {
       process.kill((await driver.getCapabilities()).get('goog:processID') as number, 'SIGKILL');
@@ -255,6 +263,7 @@ async function serveApp(
   name: string,
   standIn: boolean,
   port: number,
+  webRoot: string,
 ): Promise<{ url: string; networkPort: number; end(): Promise<void> }> {
   const logger = pino({ level: 'silent' });
   const network = await startNetwork(
@@ -262,11 +271,7 @@ async function serveApp(
     logger,
   );
   if (!network.network) throw new Error(network.problem ?? 'no network');
-  const { server, url } = await listen(
-    createApp({ webRoot: WEB_ROOT, version: 'test', logger, network }),
-    port,
-    '127.0.0.1',
-  );
+  const { server, url } = await listen(createApp({ webRoot, version: 'test', logger, network }), port, '127.0.0.1');
   const door = openDoor(server, network.network, network.guard, logger);
   const remoteDoor = openRemoteDoor(server, network.guard, logger);
   return {

@@ -1,6 +1,9 @@
-import { statSync } from 'node:fs';
+import { appendFileSync, cpSync, mkdtempSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { By, until } from 'selenium-webdriver';
 import type { Driver } from 'selenium-webdriver/chrome';
+import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
 import { DevTools } from './dev-tools';
 import { stored, withMidi, withMortalWorkers } from './page-stand-ins';
@@ -166,8 +169,11 @@ describe('workers lost during a take', () => {
 
 describe('a server that is gone', () => {
   let page: Page;
+  /** A copy, for one test changes it. */
+  const webRoot = mkdtempSync(join(tmpdir(), 'metronomo-web-'));
   beforeAll(async () => {
-    page = await openBrowser({ calm: true });
+    cpSync(join(process.cwd(), 'web/dist'), webRoot, { recursive: true });
+    page = await openBrowser({ calm: true, webRoot });
     await page.open('/run');
   });
   afterAll(() => page.close());
@@ -175,6 +181,8 @@ describe('a server that is gone', () => {
   test('a view that couldn’t be loaded opens at the next try, without a reload', async () => {
     const block = (urls: string[]) => (page.driver as Driver).sendDevToolsCommand('Network.setBlockedURLs', { urls });
     await (page.driver as Driver).sendDevToolsCommand('Network.enable', {});
+    // A view that this browser doesn't keep yet.
+    await (page.driver as Driver).sendDevToolsCommand('Network.setBypassServiceWorker', { bypass: true });
     await block(['*logbook-view*']);
     await page.open('/logbook');
     await page.sees('This view can’t be loaded');
@@ -190,6 +198,7 @@ describe('a server that is gone', () => {
     await page.go('run');
     await page.go('bench');
     await page.button('Record take M');
+    await (page.driver as Driver).sendDevToolsCommand('Network.setBypassServiceWorker', { bypass: false });
     await page.open('/run');
   });
 
@@ -202,6 +211,7 @@ describe('a server that is gone', () => {
         `return performance.getEntriesByType('resource').filter(({ name }) => /(rig|bench|logbook)-view.*\\.js$/.test(name)).length`,
       );
     await page.driver.wait(async () => (await loaded()) === 3, 20_000, 'views are not loaded');
+    await page.driver.executeAsyncScript('navigator.serviceWorker.ready.then(arguments[0])');
     await page.loseServer();
     for (const view of ['Rig', 'Logbook', 'Align', 'Bench']) {
       await page.driver.findElement(By.css(`a[href="/${view.toLowerCase()}"]`)).click();
@@ -211,6 +221,38 @@ describe('a server that is gone', () => {
     await page.sees(/Measuring: [2-4] of/, 30_000);
     await page.press('Finish early');
     await page.sees('Take finished early. Everything captured until then is saved.', 30_000);
+  });
+
+  test('the app starts without it, cross-origin isolated, and plays; a remote page doesn’t pretend to', async () => {
+    await page.open('/run');
+    expect(
+      await page.driver.executeScript('return [crossOriginIsolated, !!navigator.serviceWorker.controller]'),
+    ).toEqual([true, true]);
+    await page.press('Play');
+    await page.sees(/11 of 11\s+locked/);
+    await page.press('Stop');
+    await expect(page.driver.get(`${page.url}/remote`)).rejects.toThrow('ERR_CONNECTION_REFUSED');
+  });
+
+  test('a newer version waits until the music stops', async () => {
+    await page.serveAgain();
+    await page.open('/run');
+    await page.press('Play');
+    await page.sees(/11 of 11\s+locked/);
+    // As after an installation: the same files, and another list of them.
+    appendFileSync(join(webRoot, 'sw.js'), '\n// newer');
+    await page.driver.executeScript('navigator.serviceWorker.getRegistration().then((one) => one.update())');
+    await page.sees('A newer version of Metronomo is ready.');
+    expect(await violations(page)).toEqual([]);
+    expect(await (await page.button('Update')).isEnabled()).toBe(false);
+    await page.press('Stop');
+    await page.press('Update');
+    await page.driver.wait(
+      async () =>
+        !(await page.driver.executeScript<string>('return document.body.innerText')).includes('newer version'),
+      20_000,
+    );
+    await page.sees('Stopped');
   });
 });
 

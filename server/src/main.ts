@@ -3,6 +3,7 @@ import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Server } from 'node:http';
 import { REMOTE_PATH } from '@metronomo/core';
+import open from 'open';
 import pino from 'pino';
 import { createApp } from './app';
 import { listen, shutDown, type Certificate } from './listen';
@@ -43,6 +44,22 @@ function refuseUpgrades(server: Server): void {
   });
 }
 
+/** `--open`, unless `--no-open` comes after it. */
+function opensBrowser(words: readonly string[]): boolean {
+  return words.lastIndexOf('--open') > words.lastIndexOf('--no-open');
+}
+
+async function openPage(url: string): Promise<void> {
+  const say = () => logger.warn(`No browser could be opened. Open ${url} yourself.`);
+  try {
+    const process = await open(url);
+    process.once('error', say);
+    process.once('exit', (code) => code !== 0 && code !== null && say());
+  } catch {
+    say();
+  }
+}
+
 try {
   const network = await startNetwork(networkSettings(process.env), logger);
   const app = createApp({ webRoot, version: packageJson.version, logger, network });
@@ -51,6 +68,7 @@ try {
   const remoteDoor = openRemoteDoor(server, network.guard, logger);
   if (!door) refuseUpgrades(server);
   logger.info(`Metronomo is running at ${url}`);
+  if (opensBrowser(process.argv)) await openPage(url);
   const leave = (signal: string) => {
     logger.info(`${signal}: shutting down`);
     door?.close();

@@ -15,6 +15,7 @@ import { remoteHost } from './studio/remote-host';
 import { watchSongEnds } from './studio/set-list';
 import { runInOneTab } from './studio/single-tab';
 import { endStudio, startStudio } from './studio/start';
+import { keepInstalled } from './studio/installed';
 import { stayAwake } from './studio/stay-awake';
 import { deleteLeftovers } from './store/own-data';
 import { StartFailed } from './app/start-failed';
@@ -46,6 +47,7 @@ async function start({ take = false } = {}): Promise<void> {
       </StrictMode>,
     );
     whenIdle(preloadViews);
+    whenIdle(keepInstalled);
   } catch (error) {
     root.render(<StartFailed error={error} />);
   }

@@ -7,6 +7,7 @@ import { Hints } from './hints';
 import { Ribbon } from './ribbon';
 import { ShortcutHelp } from './shortcut-help';
 import { Steps } from './steps';
+import { NewerVersion } from './newer-version';
 import { Notice } from '../parts/notice';
 import { useSession } from '../studio/session';
 import { Toasts } from '../toasts/toasts';
@@ -39,6 +40,7 @@ export function Shell() {
       <div className="flex h-dvh flex-col overflow-hidden print:block print:h-auto print:overflow-visible">
         <TopStrip />
         <Steps />
+        <NewerVersion />
         <Hints />
         {engineProblem && <Notice>{engineProblem}</Notice>}
         <main id="view" tabIndex={-1} className="min-h-0 flex-1 overflow-auto print:overflow-visible">

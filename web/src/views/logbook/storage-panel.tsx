@@ -4,6 +4,7 @@ import { showToast } from '../../toasts/toast-store';
 import { files, saveAll } from '../../files/files-flow';
 import { askToKeep, lookAtStorage, useStorage } from '../../history/watch-storage';
 import { switchRig } from '../../studio/rig';
+import { install, useInstalled } from '../../studio/installed';
 import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { ConfirmButton } from '../../parts/confirm-button';
@@ -44,6 +45,7 @@ export function StoragePanel({ rig }: { rig: Rig }) {
 
 function StorageSpace() {
   const { usedBytes, mostBytes, kept, tight } = useStorage();
+  const offer = useInstalled((state) => state.offer);
   const own = useSizes(ownDataName());
   const demo = useSizes(DEMO_DATA);
   return (
@@ -82,6 +84,12 @@ function StorageSpace() {
         <>
           <p className="text-soft">The browser may delete this data when disk space runs low.</p>
           <Button onClick={() => void askToKeep()}>Protect this data</Button>
+          {offer && (
+            <>
+              <p className="text-soft">Browsers protect the data of installed apps more readily.</p>
+              <Button onClick={() => void install().then(askToKeep)}>Install Metronomo</Button>
+            </>
+          )}
         </>
       )}
       <Button onClick={() => void saveAll('own')}>Export all my data (ZIP)</Button>
