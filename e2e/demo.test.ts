@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { unzipSync } from 'fflate';
 import { By, Key, until } from 'selenium-webdriver';
+import type { Driver } from 'selenium-webdriver/chrome';
 import { BOATHOUSE } from '../core/src/standin/boathouse';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
@@ -72,6 +73,38 @@ test('every view opens without a console warning, sound included, before the fir
     await page.sees(/\d+ messages sent/);
   }
   expect(await page.warnings()).toEqual([]);
+});
+
+test.each([820, 640, 390, 320])('in a window %d pixels wide, nothing is cut or out of reach', async (width) => {
+  const size = (to: number) =>
+    (page.driver as Driver).sendDevToolsCommand('Emulation.setDeviceMetricsOverride', {
+      ...{ width: to, height: 800, deviceScaleFactor: 1, mobile: false },
+    });
+  await size(width);
+  for (const view of ['rig', 'run', 'bench', 'align', 'logbook']) {
+    await page.go(view);
+    const wider = await page.driver.executeScript<string[]>(`
+      const main = document.querySelector('main');
+      const isIn = (box) => box.width > 0 && box.left >= 0 && box.right <= innerWidth + 1;
+      const reached = ['Play', 'Go to start', 'Position', 'Timecode'].map((name) => [name, \`[aria-label="\${name}"]\`]);
+      return [
+        ...(document.documentElement.scrollWidth > innerWidth ? ['the page'] : []),
+        ...(main.scrollWidth > main.clientWidth ? ['the view'] : []),
+        ...[...reached, ['tempo', 'header input[inputmode=decimal]']]
+          .filter(([, css]) => !isIn(document.querySelector(css).getBoundingClientRect()))
+          .map(([name]) => name),
+        ...[...document.querySelectorAll('header button, nav a')]
+          .filter((one) => !isIn(one.getBoundingClientRect()))
+          .map((one) => one.textContent),
+      ];`);
+    expect({ view, wider }).toEqual({ view, wider: [] });
+  }
+  await page.go('run');
+  await page.driver.findElement(By.css('input[aria-label="Offset of Porch beat box"]'));
+  await page.driver.findElement(By.css('button[aria-label="Stop only Porch beat box"]'));
+  await page.sees('Leader');
+  expect(await violations(page)).toEqual([]);
+  await size(1280);
 });
 
 test('play: all eleven lock and are heard out of time; space stops and plays', async () => {

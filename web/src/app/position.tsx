@@ -24,24 +24,24 @@ export function Position() {
   };
   return (
     <>
-      <Cell className="w-48 flex-col justify-center">
+      <Cell className="w-48 flex-col justify-center max-sm:w-40">
         <span className="text-xs text-soft">{counts ? 'Count-in' : 'Bar.beat.tick'}</span>
         <PlaceField
           label="Position"
           hint="Type a bar or bar.beat (9.3), then press Enter"
           text={barsBeatsTicks(facts.meter, beat)}
           toBeat={toBeat}
-          className="text-[32px] leading-tight font-bold"
+          className="text-[32px] leading-tight font-bold max-sm:text-2xl"
         />
       </Cell>
-      <Cell className="hidden w-48 flex-col justify-center md:flex">
+      <Cell className="w-48 flex-col justify-center max-lg:w-44 max-sm:w-36">
         <span className="text-xs text-soft">Timecode, {fps(song.rate)}</span>
         <PlaceField
           label="Timecode"
           hint="Type a timecode (01:02:03:04), then press Enter"
           text={songTimecode(song, songMs)}
           toBeat={fromTimecode}
-          className="text-[21px] leading-snug"
+          className="text-[21px] leading-snug max-sm:text-lg"
         />
       </Cell>
     </>

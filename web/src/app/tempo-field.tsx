@@ -32,7 +32,7 @@ export function TempoField() {
           aria-invalid={draft !== null && invalid}
           readOnly={led}
           title={led ? 'Tempo set by the leader' : `${SLOWEST_BPM} to ${FASTEST_BPM} BPM`}
-          className="w-34 border-b border-transparent bg-transparent text-[32px] leading-tight font-bold hover:border-rule focus:border-ink aria-invalid:text-wrong"
+          className="w-34 max-sm:w-24 max-sm:text-2xl border-b border-transparent bg-transparent text-[32px] leading-tight font-bold hover:border-rule focus:border-ink aria-invalid:text-wrong"
           value={draft ?? decimal(bpm, 2)}
           onFocus={(event) => event.target.select()}
           onChange={(event) => setDraft(event.target.value.slice(0, 9))}

@@ -16,7 +16,7 @@ export function TopStrip() {
   const state = useSession(({ snapshot }) => snapshot.state);
   const playing = state !== 'stopped';
   return (
-    <header className="print:hidden flex h-[76px] shrink-0 items-stretch border-b border-ink">
+    <header className="print:hidden flex min-h-[76px] shrink-0 flex-wrap items-stretch border-b border-ink xl:flex-nowrap">
       <Cell className="items-center gap-2">
         <button
           type="button"
@@ -36,10 +36,10 @@ export function TopStrip() {
         </button>
       </Cell>
       <Position />
-      <Cell className="hidden flex-col justify-center sm:flex">
+      <Cell className="flex-col justify-center">
         <TempoField />
       </Cell>
-      <Cell className="hidden flex-col justify-center md:flex">
+      <Cell className="flex-col justify-center">
         <Leader />
       </Cell>
       <Followers />
@@ -64,7 +64,7 @@ function Leader() {
   return (
     <>
       <span className="text-xs text-soft">Leader</span>
-      <span className="max-w-40 truncate text-lg font-bold">{nameOf(leader) ?? 'Hub'}</span>
+      <span className="max-w-40 truncate text-lg font-bold max-sm:text-base">{nameOf(leader) ?? 'Hub'}</span>
       {first !== undefined && first !== leader ? (
         <span className="text-xs whitespace-nowrap text-wrong" role="status">
           {nameOf(first)} lost ·{' '}
@@ -118,9 +118,9 @@ function Followers() {
   ].filter((one) => one !== false);
   const timing = `Look-ahead ${whole(lookaheadMs)} ms${preRollMs > 0 ? `, pre-roll ${decimal(preRollMs, 1)} ms` : ''}`;
   return (
-    <Cell className="hidden flex-col justify-center lg:flex" title={timing}>
+    <Cell className="flex-col justify-center" title={timing}>
       <span className="text-xs text-soft">Followers</span>
-      <span className="text-lg">
+      <span className="text-lg max-sm:text-base">
         {playing ? (
           <>
             <b>

@@ -73,19 +73,22 @@ export function FollowerRow({ row, domain, toleranceMs, height, selected, onSele
           {locked ? <Lock size={14} aria-hidden /> : <LockOpen size={14} aria-hidden />}
         </button>
       </div>
-      <BeatLineRow
-        domain={domain}
-        height={height}
-        toleranceMs={toleranceMs}
-        aimMs={meetMs}
-        row={{
-          lateMs: landings,
-          medianMs,
-          ...(before && { before: lates(before), beforeMedianMs: before.report?.medianMs ?? null }),
-        }}
-        label={`${gear.name}: ${medianMs === null ? 'not measured' : latenessText(medianMs)}`}
-        {...(!locked && { onMove: move })}
-      />
+      {/* In a narrow window, below the other two. */}
+      <div className="max-md:col-span-2 max-md:!border-t-0">
+        <BeatLineRow
+          domain={domain}
+          height={height}
+          toleranceMs={toleranceMs}
+          aimMs={meetMs}
+          row={{
+            lateMs: landings,
+            medianMs,
+            ...(before && { before: lates(before), beforeMedianMs: before.report?.medianMs ?? null }),
+          }}
+          label={`${gear.name}: ${medianMs === null ? 'not measured' : latenessText(medianMs)}`}
+          {...(!locked && { onMove: move })}
+        />
+      </div>
       <div className="flex flex-col justify-center px-2">
         <Verdict row={row} toleranceMs={toleranceMs} live={live !== null} />
       </div>

@@ -44,16 +44,16 @@ export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
       </Progress>
       {problem && <Notice>{problem}</Notice>}
       <PreRoll preRollMs={plan.preRollMs} rig={rig} />
-      <div className="grid grid-cols-[190px_minmax(0,1fr)_270px] gap-x-4">
-        <span />
-        <div>
+      <div className="grid grid-flow-row-dense grid-cols-2 gap-x-4 md:grid-cols-[190px_minmax(0,1fr)_270px]">
+        <span className="max-md:hidden" />
+        <div className="max-md:col-span-2 max-md:mb-2">
           <div className="flex justify-between text-xs text-soft">
             <span>early</span>
             <span>late, ms</span>
           </div>
           <BeatLineRule domain={domain} unit="ms" />
         </div>
-        <span />
+        <span className="max-md:hidden" />
         {rows.map((row) => (
           <FollowerRow
             key={row.gear.id}
@@ -65,9 +65,11 @@ export function LinesPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
             onSelect={() => setSelected(row.gear.id)}
           />
         ))}
-        <span className="self-start pt-1 text-xs text-soft">samples at 48 kHz</span>
-        <BeatLineRule domain={domain} unit="samples" />
-        <span />
+        <span className="self-start pt-1 text-xs text-soft max-md:col-span-2">samples at 48 kHz</span>
+        <div className="max-md:col-span-2">
+          <BeatLineRule domain={domain} unit="samples" />
+        </div>
+        <span className="max-md:hidden" />
       </div>
       <RemainingSpread rows={rows} toleranceMs={rig.align.toleranceMs} />
     </div>

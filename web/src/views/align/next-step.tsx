@@ -24,7 +24,7 @@ export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranc
   const again = rows.flatMap(({ gear }, i) => (/stale|contradicted/.test(standings[i] ?? '') ? [gear.id] : []));
   const done = standings.every((standing) => standing === 'there');
   return (
-    <div className="flex items-center gap-2 py-1.5">
+    <div className="flex flex-wrap items-center gap-2 py-1.5">
       {why && <span className="text-sm text-attention">{why}</span>}
       <Button tone={done ? 'plain' : 'strong'} disabled={busy || why !== null} onClick={() => void alignAll()}>
         Align all

@@ -141,7 +141,7 @@ export function BenchView() {
             choose(next);
             document.getElementById(`question-${next}`)?.focus();
           }}
-          className="py-2 max-lg:ruled-b lg:ruled-r"
+          className="py-2 max-lg:ruled-b max-md:max-h-48 max-md:overflow-y-auto lg:ruled-r"
         >
           {GROUPS.map(({ name, questions }) => (
             <div key={name} role="presentation" className="mb-2">

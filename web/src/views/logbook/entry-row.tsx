@@ -30,9 +30,11 @@ export function EntryRow({
 }) {
   const read = useEntry(useStays() ? entry : null);
   return (
-    <div className="flex h-full items-center gap-4 pr-5 pl-5">
-      <span className="w-24 shrink-0 whitespace-nowrap text-soft">{exactTime(entry.at)}</span>
-      <span className="w-28 shrink-0 font-bold">
+    <div className="flex h-full items-center gap-4 pr-5 pl-5 max-sm:gap-2 max-sm:px-3">
+      <span className="w-24 shrink-0 whitespace-nowrap text-soft max-sm:w-14 max-sm:whitespace-normal">
+        {exactTime(entry.at)}
+      </span>
+      <span className="w-28 shrink-0 font-bold max-sm:w-14">
         {entry.kind === 'fault' && !(read?.what === 'event' && read.event.recovered) && (
           <CircleAlert aria-hidden size={14} className="mr-1 inline text-wrong" />
         )}
@@ -79,7 +81,7 @@ function TakeCells({ take, chosen, onChoose }: { take: Take; chosen: boolean; on
         <span className="block truncate text-xs text-soft">{about.join(' · ')}</span>
       </span>
       <TakeThumb take={take} />
-      <label className={clsx('w-22 shrink-0 text-xs', !onChoose && 'text-soft')}>
+      <label className={clsx('w-22 shrink-0 text-xs max-sm:w-auto', !onChoose && 'text-soft')}>
         <input
           type="checkbox"
           className="mr-1.5 accent-[var(--ink)]"
@@ -87,7 +89,7 @@ function TakeCells({ take, chosen, onChoose }: { take: Take; chosen: boolean; on
           disabled={!onChoose}
           onChange={() => onChoose?.()}
         />
-        Compare
+        <span className="max-sm:sr-only">Compare</span>
       </label>
       <Actions
         name={`take of ${exactTime(take.startedAt)}`}

@@ -34,11 +34,11 @@ export function RigChooser({ rig }: { rig: Rig }) {
     reportDeleted(`${rig.name} deleted; its takes are kept`, () => saveRig(rig).then(() => switchRig(rig.id)));
   };
   return (
-    <div className="flex items-center gap-1">
+    <div className="flex min-w-0 flex-wrap items-center gap-1">
       {renaming ? (
         <RenameForm rig={rig} onDone={() => setRenaming(false)} />
       ) : (
-        <div className="w-72">
+        <div className="w-72 max-w-full">
           <label htmlFor="rig-in-use" className="sr-only">
             Current rig
           </label>

@@ -4,6 +4,7 @@ import { useSession } from '../../studio/session';
 import { setOffset } from '../../studio/set-offset';
 import type { Follower } from '../../studio/use-followers';
 import { BeatLineRow, BeatLineRule, beatLineDomain, type BeatLineDomain } from '../../parts/beat-line';
+import { useNarrow } from '../../parts/use-narrow';
 import { OffsetField } from '../../parts/offset-field';
 import { StateMark } from '../../parts/state-mark';
 import { latenessText, signed } from '../../parts/words';
@@ -41,14 +42,14 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
         <thead>
           <tr className="ruled-b text-left text-xs text-soft">
             <th className="w-36 py-1.5 pl-4 font-normal max-sm:w-28">Follower</th>
-            <th className="w-24 font-normal max-sm:hidden">State</th>
+            <th className="w-24 font-normal max-md:hidden">State</th>
             <th className="w-20 font-normal">Beat</th>
             <th className="px-4 font-normal max-sm:px-2">
               <span className="sr-only">Recent landings</span>
               <BeatLineRule domain={domain} unit="ms" />
             </th>
             <th className="w-20 pr-2 text-right font-normal whitespace-nowrap">Late, ms</th>
-            <th className="w-22 text-right font-normal max-sm:hidden">Offset, ms</th>
+            <th className="w-22 text-right font-normal max-md:hidden">Offset, ms</th>
             <th className="w-16 text-right font-normal max-xl:hidden">Tempo</th>
             <th className="w-16 text-right font-normal max-xl:hidden">Position</th>
             <th className="w-36 pl-4 font-normal max-xl:hidden">Send</th>
@@ -67,13 +68,13 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
           ))}
         </tbody>
       </table>
-      <div className="flex flex-wrap items-center justify-between gap-2 py-1.5 pr-4">
+      <div className="flex flex-wrap items-center justify-between gap-2 px-4 py-1.5">
         {heard.length > 0 && others.length > 0 ? (
           <button
             type="button"
             aria-expanded={showsAll}
             onClick={() => setShowsAll(!showsAll)}
-            className="px-4 text-left text-sm text-soft hover:text-ink"
+            className="text-left text-sm text-soft hover:text-ink"
           >
             {showsAll
               ? 'Hide gear without an audio return'
@@ -108,8 +109,26 @@ const Row = memo(function Row({
   const isHeard = gear.returnChannel !== null;
   const position = useReturnPosition(follower);
   const midi = useMidiReturn(gear.id);
-  return (
-    <tr className={clsx('ruled-b', chosen && 'bg-raised')} style={{ height: ROW_HEIGHT }}>
+  const narrow = useNarrow();
+  const stateMark = held ? (
+    'Stopped'
+  ) : isHeard ? (
+    <StateMark state={state} />
+  ) : (
+    <span className="text-soft" title="No audio return">
+      No return
+    </span>
+  );
+  const offset = (
+    <OffsetField
+      label={`Offset of ${gear.name}`}
+      valueMs={gear.offsetMs}
+      bpm={bpm}
+      onChange={(offsetMs) => void setOffset(gear.id, offsetMs)}
+    />
+  );
+  const row = (
+    <tr className={clsx(!narrow && 'ruled-b', chosen && 'bg-raised')} style={{ height: ROW_HEIGHT }}>
       <th scope="row" className="truncate pl-4 text-left leading-tight">
         <button
           type="button"
@@ -124,17 +143,7 @@ const Row = memo(function Row({
           <span className="block text-xs font-normal text-attention">Late messages: {late}</span>
         )}
       </th>
-      <td className="truncate text-sm max-sm:hidden">
-        {held ? (
-          'Stopped'
-        ) : isHeard ? (
-          <StateMark state={state} />
-        ) : (
-          <span className="text-soft" title="No audio return">
-            No return
-          </span>
-        )}
-      </td>
+      <td className="truncate text-sm max-md:hidden">{stateMark}</td>
       <td>{isHeard && <Lamps reading={reading} name={gear.name} />}</td>
       <td className="px-4 max-sm:px-2">
         {(isHeard || midi) && (
@@ -163,14 +172,7 @@ const Row = memo(function Row({
           </span>
         )}
       </td>
-      <td className="text-right max-sm:hidden">
-        <OffsetField
-          label={`Offset of ${gear.name}`}
-          valueMs={gear.offsetMs}
-          bpm={bpm}
-          onChange={(offsetMs) => void setOffset(gear.id, offsetMs)}
-        />
-      </td>
+      {!narrow && <td className="text-right">{offset}</td>}
       <td className="text-right max-xl:hidden">{heardBpm ? decimal(heardBpm, 2) : '—'}</td>
       <td className="text-right max-xl:hidden" title={position?.words}>
         {position?.text ?? '—'}
@@ -192,10 +194,29 @@ const Row = memo(function Row({
           </span>
         )}
       </td>
-      <td className="pr-3 max-md:hidden">
-        <RowActions gear={gear} />
-      </td>
+      {!narrow && (
+        <td className="pr-3">
+          <RowActions gear={gear} />
+        </td>
+      )}
     </tr>
+  );
+  if (!narrow) return row;
+  return (
+    <>
+      {row}
+      <tr className={clsx('ruled-b', chosen && 'bg-raised')}>
+        <td colSpan={4} className="px-4 max-sm:px-2">
+          <div className="flex flex-wrap items-center gap-x-4 text-sm">
+            {stateMark}
+            <label className="ml-auto flex items-center gap-1">
+              <span className="text-soft">Offset, ms</span> {offset}
+            </label>
+            <RowActions gear={gear} />
+          </div>
+        </td>
+      </tr>
+    </>
   );
 });
 
