@@ -86,6 +86,16 @@ test('stop and locate send the whole position: full frame, song position, machin
   expect(ofKind(sent, 'songPosition')[0]!.message).toMatchObject({ sixteenths: 32 });
 });
 
+test('stopped just before it would have begun, the code stands where it stood', () => {
+  const planner = new FeedPlanner(even(120), settings({ ...clock, timecode: '25' }, { timecodeStart: ONE_HOUR }));
+  planner.locate(100, 2);
+  planner.plan(0, 500);
+  planner.start(1000, 8);
+  planner.stop(995);
+  const frames = sysex(planner.plan(500, 2000)).map((data) => formatTimecode(readFullFrame(data)!.timecode, '25'));
+  expect(frames).toEqual(['01:00:01:00']);
+});
+
 test('a follower that would lose its position gets none while stopped', () => {
   const planner = new FeedPlanner(even(120), settings(clock, { positionWhileStopped: false }));
   planner.locate(10, 8);

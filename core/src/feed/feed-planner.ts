@@ -194,7 +194,10 @@ export class FeedPlanner {
     this.#dropActionsFrom(gridMs);
     this.#lastTurnGridMs = gridMs;
     this.#add(gridMs, () => {
-      const stoppedMs = this.#motion ? songMsAt(this.#motion, gridMs) : null;
+      const motion = this.#motion;
+      // Stopped just before it would have begun, it is still where it stood.
+      const begun = motion && gridMs >= motion.fromMs;
+      const stoppedMs = motion && (begun ? songMsAt(motion, gridMs) : this.#standsAtMs);
       const { afterStop = 'stay' } = this.#settings;
       this.#clock = this.#settings.clockWhileStopped ? this.#idleLane(gridMs) : null;
       this.#motion = this.#triggers = this.#patches = null;

@@ -118,7 +118,7 @@ const ENDS_WINDING: ReadonlySet<HubCommand['kind']> = new Set([
 const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
 
 /** What can be started in mid-song. */
-type Starting = Pick<WirePlanner, 'start' | 'invite' | 'stand'>;
+type Starting = Pick<WirePlanner, 'start' | 'invite' | 'stand' | 'locate'>;
 
 interface FeedState {
   readonly feed: Feed;
@@ -1069,7 +1069,13 @@ export class Hub {
     const motion = this.#timeline.motionAt(gridMs);
     if (!motion) {
       if (this.#hasPlayed) planner.invite();
-      planner.stand(this.#timeline.at(gridMs).songMs);
+      const now = this.#timeline.at(this.#horizonMs);
+      const later = this.#timeline.at(gridMs);
+      // A start that was called off is yet to come, and the song stands elsewhere after it.
+      const stands = now.state === 'starting' || now.state === 'stopped';
+      const moves = stands && now.songMs !== later.songMs;
+      planner.stand((moves ? now : later).songMs);
+      if (moves) planner.locate(gridMs, later.beat, { songMs: later.songMs });
       return;
     }
     this.#joinsMs = gridMs;

@@ -33,6 +33,8 @@ interface Settled {
 }
 
 const TICKS_PER_BEAT = 24;
+/** Eight quarter frames at 24 fps, and a start that lasts 40 ms. */
+const ONE_CODE_MS = 130;
 const DAY_SECONDS = 86_400;
 const MAX_NEXT_RATES = 3;
 /** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
@@ -179,8 +181,11 @@ export class Witness {
     if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || winds || rate !== gear.rate) return;
     const offsetMs = wire.settings.timecodeOffsetMs ?? 0;
     const rolling = gridAt(firstPieceMs - offsetMs + ROUNDING_MS);
-    // A standing code is on its way for some time, and the song may be moved meanwhile.
-    const standing = wire.settings.standingCode === 'quarterFrames' ? [gridAt(firstPieceMs), gridAt(now.atMs)] : [];
+    // A standing code is on its way for some time, and the song may be moved meanwhile, or just before.
+    const standing =
+      wire.settings.standingCode === 'quarterFrames'
+        ? [firstPieceMs - ONE_CODE_MS, firstPieceMs, now.atMs].map((ms) => gridAt(ms))
+        : [];
     const offs = [rolling, ...standing].map(({ songMs }) => {
       const off = seconds - startSeconds - songMs / 1000;
       return off - DAY_SECONDS * Math.round(off / DAY_SECONDS);

@@ -1,6 +1,7 @@
 import { Suspense, useEffect } from 'react';
 import { Toast } from 'radix-ui';
 import { Outlet, useLocation } from 'react-router';
+import { Announcer } from './announcer';
 import { HearInputsDialog } from './hear-inputs-dialog';
 import { KeepSessions } from './keep-sessions';
 import { Hints } from './hints';
@@ -51,6 +52,7 @@ export function Shell() {
           </Suspense>
         </main>
         <KeepSessions />
+        <Announcer />
         <Toasts />
         <Ribbon />
       </div>

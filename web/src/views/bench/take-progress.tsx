@@ -31,9 +31,8 @@ export function TakeProgressBar({ words: partOf = '' }: { words?: string }) {
           style={{ width: isRecorded ? '100%' : `${(100 * capturedSeconds) / (wantedSeconds || 1)}%` }}
         />
       </Progress.Root>
-      <span className="w-44 text-sm" role="status">
-        {words}
-      </span>
+      {/* Announced now and then. */}
+      <span className="w-44 text-sm">{words}</span>
       {!isRecorded && <Button onClick={endTake}>Finish early</Button>}
     </div>
   );
