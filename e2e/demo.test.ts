@@ -107,6 +107,25 @@ test.each([820, 640, 390, 320])('in a window %d pixels wide, nothing is cut or o
   await size(1280);
 });
 
+test('with forced colors, what is chosen and lit stays distinct', async () => {
+  const media = (value: string) =>
+    (page.driver as Driver).sendDevToolsCommand('Emulation.setEmulatedMedia', {
+      features: [{ name: 'forced-colors', value }],
+    });
+  await media('active');
+  await page.go('run');
+  const style = (css: string, property: string) =>
+    page.driver.executeScript<string>(
+      'return getComputedStyle(document.querySelector(arguments[0])).getPropertyValue(arguments[1])',
+      ...[css, property],
+    );
+  expect(await style('nav a[aria-current]', 'outline-style')).toBe('solid');
+  expect(await style('nav a:not([aria-current])', 'outline-style')).toBe('none');
+  expect(await style('[role=tab][aria-selected=true]', 'outline-style')).toBe('solid');
+  expect(await style('[role=tab][aria-selected=false]', 'outline-style')).toBe('none');
+  await media('none');
+});
+
 test('play: all eleven lock and are heard out of time; space stops and plays', async () => {
   await page.press('Play');
   await page.sees(/11 of 11\s+locked/);

@@ -9,7 +9,7 @@ import { useSession } from './session';
 /** Bleed above this may have come from the speakers, dB. */
 const HEARD_DB = -50;
 const TAKES_LOOKED_AT = 5;
-const MICROPHONE = /\bmic(rophone)?\b/i;
+const MICROPHONE = /\b(mic|microphone)\b/i;
 
 interface Question {
   /** Why sound may go round. */

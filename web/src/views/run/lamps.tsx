@@ -15,7 +15,11 @@ export function Lamps({ reading, name }: { reading: ReturnReading | null; name: 
   return (
     <span role="img" aria-label={lit === null ? `${name}: no beat` : `${name}: beat ${lit + 1}`} className="flex gap-1">
       {Array.from({ length: bar.beatsPerBar }, (_, i) => (
-        <span key={i} className={clsx('h-3.5 w-3.5 border border-ink', lit === i && 'bg-ink')} />
+        <span
+          key={i}
+          {...(lit === i && { 'data-lit': true })}
+          className={clsx('h-3.5 w-3.5 border border-ink', lit === i && 'bg-ink')}
+        />
       ))}
     </span>
   );
