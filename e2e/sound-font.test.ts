@@ -32,7 +32,7 @@ interface Answer {
 function measure(conditions: Conditions, every: 1 | 2, turn: number): (Answer | null)[] {
   const count = parts.length / BEATS.length;
   const inTurn = parts.filter((_, i) => Math.floor(i / count) === ((i % count) + turn) % 2);
-  const chosen = inTurn.filter((_, i) => i % every === (turn > 1 ? 1 : 0));
+  const chosen = inTurn.filter((_, i) => every === 1 || i % every === (turn > 1 ? 1 : 0));
   return chosen.map((part, i) => {
     const { gear, click, sampleRate, lateMs } = recordingOf(part, DELAYS[(i + turn) % DELAYS.length]!, conditions);
     try {

@@ -39,6 +39,7 @@ beforeAll(async () => {
   mkdirSync(join(webRoot, 'assets'), { recursive: true });
   writeFileSync(join(webRoot, 'index.html'), '<title>Metronomo</title>');
   writeFileSync(join(webRoot, 'assets/app.js'), 'go()');
+  writeFileSync(join(webRoot, 'manifest.webmanifest'), '{}');
   writeFileSync(join(root, 'secret.txt'), 'secret');
   ({ server, url } = await listen(
     createApp({ webRoot, version: '1.2.3', logger: pino({ level: 'silent' }) }),
@@ -56,6 +57,12 @@ const rawStatus = (path: string) =>
       .on('error', reject)
       .end();
   });
+
+test('the manifest is a file, not a route of the app', async () => {
+  const answer = await fetch(`${url}/manifest.webmanifest`);
+  expect(answer.headers.get('content-type')).toContain('application/manifest+json');
+  expect(await answer.json()).toEqual({});
+});
 
 test('listens on loopback and sends the headers that isolate and lock down the page', async () => {
   expect(url).toMatch(/^http:\/\/127\.0\.0\.1:/);

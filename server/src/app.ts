@@ -142,7 +142,7 @@ function builtInterface(webRoot: string): Koa.Middleware {
       ctx.body = { error: `${ctx.method} isn’t supported here. Use GET or HEAD.` };
       return;
     }
-    if (/\.[a-z0-9]{1,8}$/i.test(ctx.path)) {
+    if (/\.[a-z0-9]{1,11}$/i.test(ctx.path)) {
       const named = ctx.path.startsWith('/assets/');
       await send(ctx, ctx.path, { root: webRoot, maxage: named ? WEEK_MS : 0, immutable: named, hidden: false });
       return;
