@@ -64,8 +64,7 @@ function answerPort(rig: RigPlan, gearId: string): string | null {
 
 /**
  * The bytes of a test with their due times, from `atMs` on; a burst lasts two beats at 120 BPM, and a machine plays for
- * two seconds. If a clock already runs
- * on the line (`clockRuns`), a burst adds no ticks.
+ * two seconds. If a clock already runs on the line (`clockRuns`), a burst adds no ticks.
  */
 export function lineTestBytes(
   kind: LineTestKind,

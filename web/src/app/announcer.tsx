@@ -35,7 +35,7 @@ export function Announcer() {
 
 /** Where offsets come to rest. */
 function tellOffsets(tell: (words: string) => void): () => void {
-  let before: Rig | null = null;
+  let before: Rig | null = useSession.getState().rig;
   let timer: ReturnType<typeof setTimeout> | undefined;
   const end = useSession.subscribe(({ rig }) => {
     if (rig === before) return;

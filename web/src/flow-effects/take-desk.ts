@@ -27,12 +27,13 @@ const NOT_STARTED: Measured<Take> = { result: null, problem: null, ended: false 
 /** Carries out a take, one at a time; the Bench shows its progress, and why it failed. */
 export async function measureTake<Captured>(its: Measurement<Captured, Take>): Promise<Measured<Take>> {
   if (desk.busy) return NOT_STARTED;
-  inputDesk.endHearing();
-  const measured = await desk.run(its, (state) => {
-    if (state === 'preparing') useTakeFlow.setState({ flow: { state: 'settling', progress: null } });
-    if (state === 'analyzing' || state === 'recovering')
-      useTakeFlow.setState({ flow: { state: 'measuring', progress: null } });
-  });
+  const measured = await inputDesk.withClickOnTime(() =>
+    desk.run(its, (state) => {
+      if (state === 'preparing') useTakeFlow.setState({ flow: { state: 'settling', progress: null } });
+      if (state === 'analyzing' || state === 'recovering')
+        useTakeFlow.setState({ flow: { state: 'measuring', progress: null } });
+    }),
+  );
   if (!measured) return NOT_STARTED;
   const { result, problem } = measured;
   useTakeFlow.setState({

@@ -24,7 +24,9 @@ const frames = 48_000;
 const report = { believable: true, ci95Ms: [11.9, 12.1], medianMs: 12 };
 
 jest.mock('../audio/engine', () => ({ audioBufferMs: () => null }));
-jest.mock('../studio/input', () => ({ inputDesk: { endHearing: () => undefined } }));
+jest.mock('../studio/input', () => ({
+  inputDesk: { withClickOnTime: (measurement: () => unknown) => measurement() },
+}));
 jest.mock('../studio/rig', () => ({
   onLeavingRig: (end: () => Promise<void>) => {
     room.leaving = [end];

@@ -2,6 +2,7 @@ import { create } from 'zustand';
 import { useListening } from '../audio/listening';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
 import { listTakes } from '../store/takes';
+import { showToast } from '../toasts/toast-store';
 import { whole } from '../words/numbers';
 import { inputDesk } from './input';
 import { useSession } from './session';
@@ -40,8 +41,15 @@ export async function answerHearing(yes: boolean): Promise<void> {
 }
 
 async function hear(solo: number | null): Promise<void> {
-  await inputDesk.hear();
-  useListening.setState({ on: true, solo });
+  const { rig } = useSession.getState();
+  const isHeard = await inputDesk.hear(() => {
+    // Next time it is asked again.
+    if (rig) confirmed.delete(rig.input.sourceId);
+    showToast('Inputs were muted, because sound went round from the speakers to the input. Use headphones.');
+  });
+  if (isHeard) useListening.setState({ on: true, solo });
+  else if (inputDesk.isMeasuring)
+    showToast('Inputs can’t be heard during a take, because the click has to be on time. Wait until it is over.');
 }
 
 /** Hears one return alone with the click, or all again. Real inputs have to be played through the page for that. */

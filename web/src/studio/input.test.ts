@@ -1,3 +1,4 @@
+import { hearInput } from '../audio/listening';
 import type { OpenAudioInput } from '../audio/audio-input';
 import { boathouse } from '../store/boathouse';
 import { InputDesk } from './input';
@@ -25,6 +26,8 @@ jest.mock('../audio/audio-input', () => {
       }),
   };
 });
+jest.mock('../audio/listening', () => ({ useListening: { setState: () => undefined }, hearInput: jest.fn() }));
+jest.mock('../store/calibrations', () => ({ findCalibration: () => Promise.resolve(null) }));
 jest.mock('./workers', () => ({
   hub: { useStudio: () => Promise.resolve({ channels: 13, sampleRate: 48_000 }) },
   measure: {
@@ -96,4 +99,56 @@ test('returns are measured against the tempo that is played, not the rig’s', a
     [0, 97],
     [0, 133],
   ]);
+});
+
+describe('hearing an input', () => {
+  const heard = { now: 0, ends: 0 };
+  beforeEach(() => {
+    Object.assign(heard, { now: 0, ends: 0 });
+    jest.mocked(hearInput).mockImplementation(() => {
+      heard.now++;
+      return () => {
+        heard.now--;
+        heard.ends++;
+      };
+    });
+  });
+  const openDevice = async () => {
+    const opening = desk.open('audio:one');
+    await settled();
+    room.opening.get('one')!(device('one'));
+    await opening;
+  };
+  const hear = () => desk.hear(() => undefined);
+
+  test('it isn’t heard during a measurement, nor if one began before it could be', async () => {
+    await openDevice();
+    const asked = hear();
+    let end = () => undefined as void;
+    const measured = desk.withClickOnTime(() => new Promise<void>((resolve) => (end = resolve)));
+    expect(await asked).toBe(false);
+    expect(await hear()).toBe(false);
+    expect(heard.now).toBe(0);
+    end();
+    await measured;
+    expect(await hear()).toBe(true);
+    expect(heard.now).toBe(1);
+  });
+
+  test('a measurement ends it, also one that fails', async () => {
+    await openDevice();
+    await hear();
+    await expect(desk.withClickOnTime(() => Promise.reject(new Error('no')))).rejects.toThrow('no');
+    expect(heard.now).toBe(0);
+    expect(await hear()).toBe(true);
+  });
+
+  test('of two wishes, one is carried out; it ends with the input', async () => {
+    await openDevice();
+    expect(await Promise.all([hear(), hear()])).toEqual([false, true]);
+    expect(heard.now).toBe(1);
+    desk.close();
+    expect(heard).toEqual({ now: 0, ends: 1 });
+    expect(await hear()).toBe(false);
+  });
 });

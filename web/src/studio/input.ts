@@ -4,7 +4,6 @@ import { audioBufferMs } from '../audio/engine';
 import { hearInput, useListening } from '../audio/listening';
 import { findCalibration } from '../store/calibrations';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
-import { showToast } from '../toasts/toast-store';
 import { useSession } from './session';
 import { hub, measure } from './workers';
 
@@ -18,25 +17,49 @@ export class InputDesk {
   #reference = { clickChannel: -1, bpm: 0 };
 
   #endHearing: (() => void) | null = null;
+  /** The wish to hear the input that came last; none that is older, or was withdrawn, is carried out. */
+  #wish: object | null = null;
+  #isMeasuring = false;
 
-  /** Plays the open input through the page, with the click delayed as much. */
-  async hear(): Promise<void> {
+  /**
+   * Plays the open input through the page, with the click delayed as much. False during a measurement, which needs the
+   * click on time.
+   */
+  async hear(onHowl: () => void): Promise<boolean> {
     this.endHearing();
-    const opened = this.#opened;
+    if (this.#isMeasuring) return false;
+    const wish = (this.#wish = {});
     const calibration = await findCalibration(useSession.getState(), audioBufferMs());
-    if (!opened || opened !== this.#opened) return;
-    const onHowl = () => {
+    const opened = this.#opened;
+    if (this.#wish !== wish || !opened) return false;
+    const howl = () => {
       this.endHearing();
-      showToast('Inputs were muted, because sound went round from the speakers to the input. Use headphones.');
+      onHowl();
     };
     useSession.setState({ live: null });
-    this.#endHearing = hearInput(opened.source, opened.channels, calibration?.roundTripMs ?? 0, onHowl);
+    this.#endHearing = hearInput(opened.source, opened.channels, calibration?.roundTripMs ?? 0, howl);
+    return true;
   }
 
-  /** The click is on time again: what is measured with it needs that. */
   endHearing(): void {
+    this.#wish = null;
     this.#endHearing?.();
     this.#endHearing = null;
+  }
+
+  get isMeasuring(): boolean {
+    return this.#isMeasuring;
+  }
+
+  /** Runs a measurement with the click on time: nothing is heard through the page meanwhile. */
+  async withClickOnTime<T>(measurement: () => Promise<T>): Promise<T> {
+    this.#isMeasuring = true;
+    this.endHearing();
+    try {
+      return await measurement();
+    } finally {
+      this.#isMeasuring = false;
+    }
   }
 
   /** Opens an audio source, closing the previous one. Problems go to `inputProblem`. */

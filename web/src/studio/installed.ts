@@ -14,15 +14,9 @@ interface Installed {
   isNewer: boolean;
   /** The browser offers to install the app. */
   offer: InstallOffer | null;
-  /** The page runs in a window of its own. */
-  isApp: boolean;
 }
 
-export const useInstalled = create<Installed>(() => ({
-  isNewer: false,
-  offer: null,
-  isApp: matchMedia('(display-mode: standalone)').matches,
-}));
+export const useInstalled = create<Installed>(() => ({ isNewer: false, offer: null }));
 
 let change: ((reload: boolean) => Promise<void>) | null = null;
 
@@ -36,7 +30,7 @@ export function keepInstalled(): void {
     event.preventDefault();
     useInstalled.setState({ offer: event as InstallOffer });
   });
-  window.addEventListener('appinstalled', () => useInstalled.setState({ offer: null, isApp: true }));
+  window.addEventListener('appinstalled', () => useInstalled.setState({ offer: null }));
   change = registerSW({
     onNeedRefresh: () => useInstalled.setState({ isNewer: true }),
     onRegisteredSW: (_, registration) => {
