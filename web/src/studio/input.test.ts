@@ -124,7 +124,7 @@ describe('hearing an input', () => {
   test('it isn’t heard during a measurement, nor if one began before it could be', async () => {
     await openDevice();
     const asked = hear();
-    let end = () => undefined as void;
+    let end: () => void = () => undefined;
     const measured = desk.withClickOnTime(() => new Promise<void>((resolve) => (end = resolve)));
     expect(await asked).toBe(false);
     expect(await hear()).toBe(false);
