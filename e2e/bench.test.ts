@@ -242,6 +242,34 @@ test('the leader’s sound against its own clock; one press moves everyone onto 
   expect(Math.abs((await newest('leaderSound')).lines[0]!.report!.medianMs)).toBeLessThan(0.5);
 }, 180_000);
 
+test('how long a device needs to change its program; one press sends its programs that much ahead', async () => {
+  const { programs } = BOATHOUSE.boxes.find(({ portId }) => portId === 'boathouse-otter')!;
+  await ask('How fast do programs change?');
+  await option('Otter bass box');
+  await page.press('Measure changes');
+  // Of the twenty leads the first six tell enough here.
+  await page.sees(/Measuring: (2[5-9]|3\d) of 5\d s/, 60_000);
+  await page.press('Finish early');
+  const done = async () => (await newest('program')).lines[0]!.result !== undefined;
+  await page.driver.wait(done, 60_000, 'not measured');
+  await page.sees(/Otter bass box needs \d+ to \d+ ms/, 60_000);
+  const { report } = (await newest('program')).lines[0]!.result as unknown as {
+    report: { tooShortMs: number; enoughMs: number };
+  };
+  expect(report.tooShortMs).toBeLessThan(programs!.changeMs + 12);
+  expect(report.enoughMs).toBeGreaterThan(programs!.changeMs - 12);
+  await (await located('//button[starts-with(normalize-space(), "Send ") and contains(., " ms ahead")]')).click();
+  await page.sees(/Sent \d+ ms ahead/);
+  interface StoredRig {
+    gear: { name: string; patchPlan?: { leadMs: number } }[];
+  }
+  const leadMs = async () =>
+    (await stored<StoredRig>(page.driver, 'rigs'))
+      .flatMap(({ gear }) => gear)
+      .find(({ name }) => name === 'Otter bass box')?.patchPlan?.leadMs ?? 0;
+  await page.driver.wait(async () => (await leadMs()) > report.enoughMs, 20_000, 'the lead is not kept');
+});
+
 test('the questions are one tab stop, with arrow keys between them', async () => {
   await ask('How late is my gear?');
   const focused = () => page.driver.switchTo().activeElement();

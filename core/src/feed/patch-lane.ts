@@ -42,7 +42,7 @@ export function patchesAt(patches: readonly Patch[], beat: number): Patch[] {
 }
 
 /** Bank select comes before its program change (MIDI 1.0, controllers 0 and 32). */
-export function patchMessages({ channel, program, bank }: Patch): MidiMessage[] {
+export function patchMessages({ channel, program, bank }: Pick<Patch, 'channel' | 'program' | 'bank'>): MidiMessage[] {
   const select = (controller: number, value: number): MidiMessage => ({
     kind: 'controlChange',
     channel,

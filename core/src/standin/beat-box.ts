@@ -3,6 +3,7 @@ import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage } from '../midi/m
 import { seededRandom, type SeededRandom } from './random';
 import { encodeMidi } from '../midi/encode-midi';
 import type { SendBytes, Sound, StandIn } from './stand-in';
+import type { VoiceName } from './voices';
 
 export interface BeatBoxSettings {
   /** Hidden: from the tick to the sound. */
@@ -18,6 +19,8 @@ export interface BeatBoxSettings {
   clockSource?: 'external' | 'internal';
   /** It sends on the sync that it receives. Hidden: how late, and the standard deviation of that. */
   returns?: { lateMs: number; jitterMs: number };
+  /** Its programs, from 0, other numbers from the start again. Hidden: how long a change takes, and its standard deviation. */
+  programs?: { voices: readonly VoiceName[]; changeMs: number; jitterMs: number };
 }
 
 const SYNC: ReadonlySet<string> = new Set<MidiMessage['kind']>([
@@ -43,6 +46,9 @@ export class BeatBox implements StandIn {
   #playing = false;
   #tick = 0;
   #startLateMs = 0;
+  /** The program in force, and the one that is being loaded. */
+  #voice: VoiceName | undefined;
+  #loading: { voice: VoiceName | undefined; untilMs: number } | null = null;
 
   /** `sound` is called for each hit with its time, `send` with what it sends back. */
   constructor(settings: BeatBoxSettings, sound: Sound, send: SendBytes = () => undefined) {
@@ -78,6 +84,7 @@ export class BeatBox implements StandIn {
 
   #obey(message: MidiMessage, atMs: number): void {
     if (message.kind === 'noteOn' && message.velocity > 0) this.#hit(atMs);
+    if (message.kind === 'programChange') this.#load(message.program, atMs);
     if (!this.#external) return;
     const { fromTopOnly = false } = this.#settings;
     switch (message.kind) {
@@ -114,9 +121,20 @@ export class BeatBox implements StandIn {
     if (startSpreadMs > 0) this.#startLateMs = startSpreadMs * this.#random.uniform();
   }
 
+  #load(program: number, atMs: number): void {
+    const { programs } = this.#settings;
+    if (!programs) return;
+    const takesMs = Math.max(0, programs.changeMs + programs.jitterMs * this.#sendRandom.normal());
+    this.#loading = { voice: programs.voices[program % programs.voices.length], untilMs: atMs + takesMs };
+  }
+
   #hit(atMs: number): void {
+    if (this.#loading && atMs >= this.#loading.untilMs) {
+      this.#voice = this.#loading.voice;
+      this.#loading = null;
+    }
     const lateMs = this.#settings.latencyMs + this.#startLateMs + this.#settings.jitterMs * this.#random.normal();
     // Nothing sounds before it was triggered.
-    this.#sound(atMs + Math.max(0, lateMs));
+    this.#sound(atMs + Math.max(0, lateMs), this.#voice);
   }
 }

@@ -25,7 +25,16 @@ export const BOATHOUSE: StudioSettings = {
     { portId: 'boathouse-porch', channel: 1, voice: 'wood', latencyMs: 12.3, jitterMs: 0.35, seed: 41, cable: din },
     { portId: 'boathouse-tide', channel: 2, voice: 'skin', latencyMs: 31.7, jitterMs: 0.4, seed: 42, cable: din },
     { portId: 'boathouse-heron', channel: 3, voice: 'bell', latencyMs: 5.4, jitterMs: 0.3, seed: 43, cable: din },
-    { portId: 'boathouse-otter', channel: 4, voice: 'string', latencyMs: 8.9, jitterMs: 0.6, seed: 44, cable: din },
+    {
+      portId: 'boathouse-otter',
+      channel: 4,
+      voice: 'string',
+      latencyMs: 8.9,
+      jitterMs: 0.6,
+      seed: 44,
+      cable: din,
+      programs: { voices: ['string', 'bell', 'shell'], changeMs: 86, jitterMs: 3 },
+    },
     {
       portId: 'boathouse-gull',
       channel: 5,

@@ -1,3 +1,5 @@
+import type { VoiceName } from './voices';
+
 /**
  * A simulated device. It knows what a device knows: incoming bytes, and the passing of time. Its output and sounds go
  * to functions given at construction. Seeded and deterministic.
@@ -10,4 +12,5 @@ export interface StandIn {
 }
 
 export type SendBytes = (bytes: Uint8Array, atMs: number) => void;
-export type Sound = (atMs: number) => void;
+/** `voice`: where the program in force sounds otherwise than its usual one. */
+export type Sound = (atMs: number, voice?: VoiceName) => void;

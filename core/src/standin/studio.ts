@@ -112,8 +112,8 @@ export class Studio {
   }
 
   #soundOf({ channel, voice = 'wood' }: Place): Sound {
-    return (atMs) => {
-      if (channel !== undefined) this.#interface.play(channel, voice, atMs);
+    return (atMs, other = voice) => {
+      if (channel !== undefined) this.#interface.play(channel, other, atMs);
     };
   }
 
@@ -130,11 +130,11 @@ export class Studio {
     const sound = this.#soundOf(one);
     switch (one.kind) {
       case 'synthesizer':
-        return new Synthesizer({ ...one, channel: one.midiChannel }, sound);
+        return new Synthesizer({ ...one, channel: one.midiChannel }, (atMs) => sound(atMs));
       case 'recorder':
         return new Recorder(one, sound);
       case 'lightingDesk':
-        return new LightingDesk(one, sound);
+        return new LightingDesk(one, (atMs) => sound(atMs));
       case 'timeMaster':
         return new TimeMaster(one, this.#wayBack(one), sound);
       case 'keyboard':

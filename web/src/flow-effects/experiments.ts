@@ -360,7 +360,7 @@ function leaderStands(leaderId: string): Error {
 }
 
 /** A stretch that is known before: nothing to frame, no turns. */
-function recorderAlone(recorder: Recorder, record: () => Promise<Take>) {
+export function recorderAlone(recorder: Recorder, record: () => Promise<Take>) {
   const machine = recording.provide({
     actors: { frame: does(() => []), record: does(record) },
     actions: { finish: recorder.finish },

@@ -8,6 +8,7 @@ import {
   measureChase,
   measureFollowing,
   measureLatency,
+  measureProgramChange,
   measureReturnDrift,
   measureTempoRun,
   RecordingError,
@@ -131,6 +132,10 @@ async function measureLine(
       return tempoRunOf(plan, await played(), await heard());
     case 'drift':
       return driftOf(line.channel, run);
+    case 'program': {
+      const report = measureProgramChange(await load(line.channel), sampleRate, plan.notes);
+      return { report: null, landings: [], pulsesMs: [], onsetsMs: [], result: { question: 'program', report } };
+    }
     case 'loop':
       return ofTimes(line);
     case 'midiReturn': {

@@ -174,6 +174,8 @@ function since(plan: TakePlan, zeroMs: number): TakePlan {
     case 'chase':
     case 'starts':
       return { ...plan, startedMs: plan.startedMs.map((ms) => ms - zeroMs) };
+    case 'program':
+      return { ...plan, notes: plan.notes.map((note) => ({ ...note, atMs: note.atMs - zeroMs })) };
     case 'tempo':
     case 'tempoRun':
       return { ...plan, beganMs: plan.beganMs - zeroMs };

@@ -1,6 +1,7 @@
+import type { ProgramReport } from '@metronomo/core';
 import type { PlayedBy, Take, TakeLine } from '../store/records';
 import { latenessText, signed } from './words';
-import { count, decimal } from '../words/numbers';
+import { count, decimal, whole } from '../words/numbers';
 
 /** What made the device play on a recording. */
 export const PLAYED_BY: Record<PlayedBy, string> = {
@@ -33,6 +34,8 @@ export function takeText({ plan, proof, source }: Take): string {
       return 'Tempo map';
     case 'drift':
       return 'Drift';
+    case 'program':
+      return 'Program change';
     default:
       return proof ? 'Proof' : source === 'recording' ? 'Recording' : 'Take';
   }
@@ -48,6 +51,7 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
   }
   if (result?.question === 'drift')
     return result.report.told ? `${signed(result.report.ppm)} ppm` : 'no measurable drift';
+  if (result?.question === 'program') return programText(result.report);
   if (!report) return 'no result';
   if (!report.believable) return 'not reliable';
   if (result?.question === 'tempo') {
@@ -65,4 +69,12 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
   if (plan?.question === 'midiReturn') return `${latenessText(report.medianMs)}, MIDI only`;
   if (plan) return `${decimal(report.medianMs, 2)} ms`;
   return latenessText(report.medianMs);
+}
+
+/** How long a device needs to change its program. */
+export function programText({ tooShortMs, enoughMs }: ProgramReport): string {
+  if (enoughMs === null) return `needs more than ${whole(tooShortMs ?? 0)} ms`;
+  return tooShortMs === null
+    ? `needs less than ${whole(enoughMs)} ms`
+    : `needs ${whole(tooShortMs)} to ${whole(enoughMs)} ms`;
 }

@@ -1,5 +1,9 @@
 import { fromShelf, type GearKind } from '@metronomo/core';
-import type { Gear, GearFacts } from './records';
+import type { Gear, GearFacts, GearPatches } from './records';
+
+/** Time for a device to change its sound (common practice; measured values differ a lot between devices). */
+const PATCH_LEAD_MS = 100;
+export const NO_PATCHES: GearPatches = { channel: 1, leadMs: PATCH_LEAD_MS, atStart: null, inSections: {} };
 
 /** Defaults of a gear type. */
 export function factsOf(kind: GearKind): GearFacts {

@@ -173,6 +173,18 @@ const resultSchema = lazy((value?: { question?: string }): Schema => {
       });
     case 'drift':
       return fields({ question: string(), report: fields(drift()).required() });
+    case 'program':
+      return fields({
+        question: string(),
+        report: fields({
+          notes: array()
+            .of(fields({ leadMs: finite(), heard: heardProgram() }))
+            .required()
+            .max(1000),
+          tooShortMs: number().defined().nullable(),
+          enoughMs: number().defined().nullable(),
+        }),
+      });
     default:
       return mixed().test('question', '${path} is a result of an unknown measurement type.', () => false);
   }
@@ -219,6 +231,14 @@ const lineSchema = fields({
 /** What is played is built from it, so it has to be one that can be played. */
 const tempo = () => number().required().min(1).max(1000);
 
+const midiNumber = (most: number) => number().integer().min(0).max(most);
+const programNumber = () =>
+  fields({ program: midiNumber(127).required(), bank: midiNumber(16_383).defined().nullable() });
+const heardProgram = () =>
+  string()
+    .required()
+    .oneOf(['new', 'late', 'mixed', 'old', 'nothing'] as const);
+
 const planSchema = lazy((value?: { question?: string }): Schema => {
   switch (value?.question) {
     case undefined:
@@ -238,6 +258,15 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
       return fields({ question: string(), startedMs: numbers(1000) });
     case 'starts':
       return fields({ question: string(), startedMs: numbers(1000), fromBeat: finite() });
+    case 'program':
+      return fields({
+        question: string(),
+        programs: array().of(programNumber()).required().min(2).max(2),
+        notes: array()
+          .of(fields({ atMs: finite(), program: number().required().oneOf([0, 1]), leadMs: finite() }))
+          .required()
+          .max(1000),
+      });
     case 'tempo':
       return fields({
         question: string(),
@@ -286,6 +315,7 @@ export const takeSchema = fields({
       'tempo',
       'tempoRun',
       'drift',
+      'program',
     ] as const),
   gearIds: gearIds(),
   startedAt: epoch(),

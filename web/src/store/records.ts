@@ -18,6 +18,8 @@ import type {
   RecordingReport,
   LineTestKind,
   NoteRoute,
+  ProgramNote,
+  ProgramReport,
   RigGear,
   Section,
   Socket,
@@ -229,7 +231,9 @@ export type TakePlan =
   /** The tempo changes of the song, or those that somebody makes: `tempo` is the song’s map, empty if it isn’t known. */
   | { question: 'tempoRun'; beganMs: number; tempo: TempoPoint[] }
   /** A long run that stores landings instead of audio. */
-  | { question: 'drift' };
+  | { question: 'drift' }
+  /** Test notes after changes between two programs. */
+  | { question: 'program'; programs: [PatchNumber, PatchNumber]; notes: ProgramNote[] };
 
 /** An experiment's result for one follower. */
 export type TakeResult =
@@ -237,7 +241,8 @@ export type TakeResult =
   | { question: 'starts'; report: ChaseReport }
   | { question: 'tempo'; step: FollowingReport; ramp: FollowingReport }
   | { question: 'tempoRun'; report: TempoRunReport }
-  | { question: 'drift'; report: DriftReport };
+  | { question: 'drift'; report: DriftReport }
+  | { question: 'program'; report: ProgramReport };
 
 export interface TakeLine {
   gearId: string | null;

@@ -19,6 +19,7 @@ import { StartsPanel } from './starts-panel';
 import { LimitsForm } from './limits-form';
 import { MidiReturnPanel } from './midi-return-panel';
 import { PlanResult } from './plan-result';
+import { ProgramPanel } from './program-panel';
 import { RecordingPanel } from './recording-panel';
 import { TakePanel } from './take-panel';
 import { TakeProgressBar } from './take-progress';
@@ -34,6 +35,7 @@ const GROUPS = [
       { id: 'leaderSound', text: 'How late is the leader?' },
       { id: 'recording', text: 'How late is a recorded part?' },
       { id: 'calibration', text: 'What is my audio round trip?' },
+      { id: 'program', text: 'How fast do programs change?' },
     ],
   },
   {
@@ -98,6 +100,7 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
   chase: ChasePanel,
   tempo: TempoPanel,
   drift: DriftPanel,
+  program: ProgramPanel,
   link: LinkPanel,
   trial: TrialPanel,
 };
@@ -242,6 +245,8 @@ const WHAT_IT_DOES: Record<Exclude<QuestionId, WithResults>, string> = {
     'Starts timecode repeatedly. Shows how long a follower takes to lock, where it lands, and how much that varies between starts.',
   tempo:
     'Changes the tempo by a step and a ramp, by the song’s tempo map, or as you like. Shows how long each follower takes to settle, how far it strays, and whether it loses ticks.',
+  program:
+    'Plays test notes after program changes, closer and closer, and listens for the first note with the new sound. Shows how far ahead of a section its program must be sent.',
   drift: 'A long take shows whether a follower drifts off the beat, in parts per million and in ms per song.',
 };
 

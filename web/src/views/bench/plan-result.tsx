@@ -14,6 +14,7 @@ import { latenessText, signed } from '../../parts/words';
 import type { Take, TakeLine } from '../../store/records';
 import { LineFigure } from '../../parts/chart-figure';
 import { LinePicker } from './line-picker';
+import { ProgramNotes, programRows, ProgramVerdict } from './program-result';
 import { Numbers, TakeHeader, type Row } from './take-header';
 import { count, decimal, plural, whole } from '../../words/numbers';
 
@@ -55,6 +56,7 @@ const TITLES = {
   tempo: 'Tempo response',
   tempoRun: 'Tempo response',
   drift: 'Drift',
+  program: 'Program change',
 } as const;
 
 function Verdict({ take, line }: { take: Take; line: TakeLine }) {
@@ -96,6 +98,8 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
       return <p className="max-w-prose">{tempoRunText(line.name, result.report)}</p>;
     case 'drift':
       return <p className="max-w-prose">{driftText(result.report)}</p>;
+    case 'program':
+      return <ProgramVerdict line={line} report={result.report} />;
     default:
       return null;
   }
@@ -238,6 +242,8 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
         ['Beats not heard', `${missed}`],
       ];
     }
+    case 'program':
+      return programRows(result.report);
     case 'drift': {
       const { ppm, ci95Ppm, msPerSong } = result.report;
       return [
@@ -291,6 +297,7 @@ function TempoChanges({ report: { changes } }: { report: TempoRunReport }) {
 
 function Charts({ line }: { line: TakeLine }) {
   const { result, landings, pulsesMs } = line;
+  if (result?.question === 'program') return <ProgramNotes report={result.report} />;
   if (result?.question === 'chase' || result?.question === 'starts')
     return (
       <LineFigure

@@ -13,6 +13,7 @@ export const KIND_WORDS: Readonly<Record<EntryKind, string>> = {
   tempo: 'Tempo change',
   tempoRun: 'Tempo map',
   drift: 'Drift',
+  program: 'Program change',
   clock: 'Clock',
   calibration: 'Audio round trip',
   against: 'Against leader',

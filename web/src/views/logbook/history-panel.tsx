@@ -25,6 +25,7 @@ const COMPARED: ReadonlySet<EntryKind> = new Set<EntryKind>([
   'tempo',
   'tempoRun',
   'drift',
+  'program',
 ]);
 
 /** A row of the list: the heading of a day, or an entry. */
