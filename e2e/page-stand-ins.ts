@@ -71,16 +71,19 @@ export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}
 
 /**
  * An acoustic loop inside the page: the app's audio output comes back on input 1 after `cableMs`, and a device on the
- * MIDI port plays a burst on input 2, `latencyMs` after each quarter note of the clock or each note. It maps port times
- * to audio time on its own, with nothing from the app.
+ * MIDI port plays a burst on input 2, `latencyMs` after each quarter note of the clock or each note; further latencies
+ * are those of devices on further ports and inputs. It maps port times to audio time on its own, with nothing from the
+ * app.
  */
 export function withLoop(
   driver: WebDriver,
-  { cableMs, latencyMs }: { cableMs: number; latencyMs: number },
+  { cableMs, latencyMs }: { cableMs: number; latencyMs: number | number[] },
 ): Promise<void> {
   return beforeApp(
     driver,
     `(() => {
+      const latenciesMs = ${JSON.stringify([latencyMs].flat())};
+      const inputs = 1 + latenciesMs.length;
       const RealContext = window.AudioContext;
       const connect = AudioNode.prototype.connect;
       let context = null, cable, merger, stream, tap;
@@ -89,10 +92,10 @@ export function withLoop(
           super(options);
           if (context) return;
           context = this;
-          merger = new ChannelMergerNode(this, { numberOfInputs: 2 });
+          merger = new ChannelMergerNode(this, { numberOfInputs: inputs });
           cable = new DelayNode(this, { delayTime: ${cableMs} / 1000 });
           connect.call(cable, merger, 0, 0);
-          const bus = new MediaStreamAudioDestinationNode(this, { channelCount: 2, channelCountMode: 'explicit' });
+          const bus = new MediaStreamAudioDestinationNode(this, { channelCount: inputs, channelCountMode: 'explicit', channelInterpretation: 'discrete' });
           connect.call(merger, bus);
           stream = bus.stream;
           setInterval(read, 40);
@@ -117,22 +120,24 @@ export function withLoop(
         if (offsets.length > 7) offsets.shift();
       };
       const middle = () => [...offsets].sort((a, b) => a - b)[Math.floor(offsets.length / 2)];
-      const burst = (atMs) => {
+      const burst = (atMs, device) => {
         if (!context || offsets.length === 0) return;
         const buffer = context.createBuffer(1, 2400, context.sampleRate);
         const samples = buffer.getChannelData(0);
         for (let i = 0; i < samples.length; i++) samples[i] = 0.5 * Math.cos(i * 0.2) * Math.exp(-i / 400);
         const source = new AudioBufferSourceNode(context, { buffer });
-        connect.call(source, merger, 0, 1);
-        source.start((atMs + ${latencyMs}) / 1000 + middle());
+        connect.call(source, merger, 0, 1 + device);
+        source.start((atMs + latenciesMs[device]) / 1000 + middle());
       };
-      let tick = 0, playing = false;
+      const devices = latenciesMs.map(() => ({ tick: 0, playing: false }));
       window.standIn.onSend = (bytes, atMs, portId) => {
-        if (portId !== 'attic-1') return;
-        if (bytes[0] === 0xfa || bytes[0] === 0xfb) { tick = 0; playing = true; }
-        if (bytes[0] === 0xfc) playing = false;
-        if (bytes[0] === 0xf8 && playing && tick++ % 24 === 0) burst(atMs);
-        if ((bytes[0] & 0xf0) === 0x90 && bytes[2] > 0) burst(atMs);
+        const number = Number(portId.slice('attic-'.length)) - 1;
+        const device = devices[number];
+        if (!device) return;
+        if (bytes[0] === 0xfa || bytes[0] === 0xfb) { device.tick = 0; device.playing = true; }
+        if (bytes[0] === 0xfc) device.playing = false;
+        if (bytes[0] === 0xf8 && device.playing && device.tick++ % 24 === 0) burst(atMs, number);
+        if ((bytes[0] & 0xf0) === 0x90 && bytes[2] > 0) burst(atMs, number);
       };
       navigator.mediaDevices.getUserMedia = async () => stream;
     })();`,

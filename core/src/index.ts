@@ -35,6 +35,7 @@ export { measureClock, readClock, type ClockMeasurement, type ClockReport } from
 export * from './measure/measure-chase';
 export { startsBySound } from './measure/starts-by-sound';
 export * from './measure/program-change';
+export { whichInput, type HeardOnInput } from './measure/which-input';
 export { measureTempoRun, type TempoChange, type TempoRunReport } from './measure/measure-tempo-run';
 export { measureFollowing, type FollowingReport } from './measure/measure-following';
 export { driftOf, measureDrift, type DriftReport } from './measure/measure-drift';
@@ -67,6 +68,7 @@ export * from './rig/plan-wires';
 export * from './rig/shelf';
 export * from './rig/line-check';
 export * from './rig/line-test';
+export { PROBE_BEATS, probeBeats, probeKind, probeMessages } from './rig/probe';
 export * from './rig/controls';
 export { channelMap, freeChannel, type PortChannels } from './rig/channel-map';
 export { checklist, type ChecklistEntry, type ChecklistItem } from './rig/checklist';

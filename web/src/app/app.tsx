@@ -8,12 +8,13 @@ import { ViewFailed } from './view-failed';
 const rig = lazyView(() => import('../views/rig/rig-view').then(({ RigView }) => RigView));
 const align = lazyView(() => import('../views/align/align-view').then(({ AlignView }) => AlignView));
 const bench = lazyView(() => import('../views/bench/bench-view').then(({ BenchView }) => BenchView));
+const setUp = lazyView(() => import('../views/set-up/set-up-view').then(({ SetUpView }) => SetUpView));
 const logbook = lazyView(() => import('../views/logbook/logbook-view').then(({ LogbookView }) => LogbookView));
 
 /** Loads all views, so that they open without a server, too. */
 export function preloadViews(): void {
   // Without a server this fails without harm; opening the view tries again and shows the error.
-  for (const { preload } of [bench, rig, align, logbook, drift, messages]) void preload();
+  for (const { preload } of [bench, rig, align, logbook, setUp, drift, messages]) void preload();
 }
 
 const router = createBrowserRouter([
@@ -25,6 +26,7 @@ const router = createBrowserRouter([
         errorElement: <ViewFailed />,
         children: [
           { path: '/rig', element: <rig.View /> },
+          { path: '/set-up', element: <setUp.View /> },
           { path: '/run', element: <RunView /> },
           { path: '/bench/:takeId?', element: <bench.View /> },
           { path: '/align', element: <align.View /> },

@@ -1,6 +1,7 @@
 import { X } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { PRACTICE_ID } from '../store/boathouse';
 import { useSession } from '../studio/session';
 import { useTakesOf } from '../studio/use-takes';
 
@@ -9,7 +10,7 @@ const KEY = 'metronomo.hints-done';
 /** Three short hints for a first visit: listen, measure, align. Gone for good once closed. */
 export function Hints() {
   const [done, setDone] = useState(() => localStorage.getItem(KEY) !== null);
-  const demo = useSession(({ rig }) => rig?.demo ?? false);
+  const demo = useSession(({ rig }) => rig?.demo === true && rig.id !== PRACTICE_ID);
   const heard = useSession(({ snapshot }) => snapshot.messages > 100);
   const taken = useTakesOf('take', 1).length > 0;
   const [proof] = useTakesOf('proof', 1);
@@ -32,7 +33,11 @@ export function Hints() {
     >
       {now === 3 ? (
         <span className="flex-1">
-          Done: everything is measured, aligned and confirmed. Now connect your own gear in Rig.
+          Done: everything is measured, aligned and confirmed. Now{' '}
+          <Link to="/set-up" className="underline underline-offset-4">
+            set up your own gear
+          </Link>
+          .
         </span>
       ) : (
         <ol className="flex flex-1 flex-wrap gap-x-8">

@@ -14,14 +14,14 @@ import { useSession } from '../studio/session';
 import { Toasts } from '../toasts/toasts';
 import { TopStrip } from './top-strip';
 import { useShortcuts } from './use-shortcuts';
-import { VIEWS } from './views';
+import { SET_UP, VIEWS } from './views';
 
 /** The frame around every view: top strip, steps, ribbon. */
 export function Shell() {
   const help = useShortcuts();
   const { pathname } = useLocation();
   const engineProblem = useSession(({ engineProblem }) => engineProblem);
-  const view = VIEWS.find(({ path }) => pathname.startsWith(path));
+  const view = [...VIEWS, SET_UP].find(({ path }) => pathname.startsWith(path));
   useEffect(() => {
     document.title = view ? `${view.name} · Metronomo` : 'Metronomo';
   }, [view]);

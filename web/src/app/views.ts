@@ -6,3 +6,6 @@ export const VIEWS = [
   { path: '/align', name: 'Align' },
   { path: '/logbook', name: 'Logbook' },
 ] as const;
+
+/** Reached from Rig. */
+export const SET_UP = { path: '/set-up', name: 'Set-up' } as const;

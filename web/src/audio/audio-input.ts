@@ -1,12 +1,15 @@
 import type { AudioClock } from './audio-clock';
 import captureUrl from './capture.worklet.ts?worker&url';
 import { audioEngine } from './engine';
+import { captureTrack, readsAllChannels } from './track-capture';
 
 /** Prefix of audio source ids, followed by the browser's device id. */
 export const AUDIO_PREFIX = 'audio:';
 
 const CLOCK_EVERY_MS = 1000;
-const MAX_CHANNELS = 8;
+const MAX_CHANNELS = 32;
+const STEREO = 2;
+const DISCONNECTED = 'The audio input was disconnected. Reconnect it, then open it again.';
 
 export class AudioInputError extends Error {
   override readonly name = 'AudioInputError';
@@ -16,8 +19,10 @@ export interface OpenAudioInput {
   label: string;
   channels: number;
   sampleRate: number;
-  /** Where its sound comes from. */
-  source: AudioNode;
+  /** Where its sound comes from; null if it can’t be played through the page. */
+  source: AudioNode | null;
+  /** Read beside Web Audio: its frames aren’t those of the audio context. */
+  fromTrack: boolean;
   close(): void;
 }
 
@@ -41,6 +46,10 @@ export async function openAudioInput(
   try {
     if (!track) throw new AudioInputError('This audio input has no channels. Choose another one.');
     await context.resume();
+    // Web Audio mixes more than two channels of a stream down to two (seen in Chromium; browsers that can't read the
+    // track itself are taken at their word).
+    if ((track.getSettings().channelCount ?? 1) > STEREO && readsAllChannels())
+      return await captureAll(track, toMeasure, { onClock, onLost });
     await context.audioWorklet.addModule(captureUrl);
     return capture(context, clock, stream, track, toMeasure, { onClock, onLost });
   } catch (error) {
@@ -50,6 +59,30 @@ export async function openAudioInput(
       cause: error,
     });
   }
+}
+
+async function captureAll(
+  track: MediaStreamTrack,
+  toMeasure: MessagePort,
+  { onClock, onLost }: { onClock: (frameZeroMs: number) => void; onLost: (why: string) => void },
+): Promise<OpenAudioInput> {
+  const captured = await captureTrack(track, toMeasure, () => onLost(DISCONNECTED));
+  const { channels, sampleRate } = captured;
+  const tellClock = () => onClock(captured.zeroMs());
+  tellClock();
+  const timer = setInterval(tellClock, CLOCK_EVERY_MS);
+  return {
+    label: track.label || 'Audio input',
+    channels,
+    sampleRate,
+    source: null,
+    fromTrack: true,
+    close() {
+      clearInterval(timer);
+      captured.close();
+      track.stop();
+    },
+  };
 }
 
 function capture(
@@ -71,7 +104,7 @@ function capture(
   });
   node.port.postMessage({ kind: 'begin', port: toMeasure, channels }, [toMeasure]);
   source.connect(node);
-  const lostDevice = () => onLost('The audio input was disconnected. Reconnect it, then open it again.');
+  const lostDevice = () => onLost(DISCONNECTED);
   track.addEventListener('ended', lostDevice);
   node.addEventListener('processorerror', () => onLost('Audio capture crashed. Open the audio input again.'));
   const tellClock = () => onClock(clock.msAt(0));
@@ -82,6 +115,7 @@ function capture(
     channels,
     sampleRate: context.sampleRate,
     source,
+    fromTrack: false,
     close() {
       clearInterval(timer);
       track.removeEventListener('ended', lostDevice);

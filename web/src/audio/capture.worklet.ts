@@ -40,7 +40,7 @@ class CaptureProcessor extends AudioWorkletProcessor {
     if (this.#filled < BATCH_FRAMES) return true;
     const channels = this.#channels;
     this.#port.postMessage(
-      { sampleRate, startFrame: this.#startFrame, startMs: null, channels },
+      { sampleRate, startFrame: this.#startFrame, startMs: null, counted: true, channels },
       channels.map((channel) => channel.buffer as ArrayBuffer),
     );
     this.#channels = empty(channels.length);

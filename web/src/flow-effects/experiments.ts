@@ -4,6 +4,7 @@ import { recording } from '../flows/recording';
 import { starts } from '../flows/starts';
 import { tempoPlan } from '../measure/analyze-take';
 import { keepCalibration } from '../store/calibrations';
+import { BOATHOUSE_SOURCE } from '../store/boathouse';
 import { database } from '../store/database';
 import type { Gear, Rig, Take } from '../store/records';
 import { songOf } from '../studio/feeds';
@@ -58,7 +59,8 @@ export async function runCalibration(channel: number): Promise<Take | null> {
   });
   const report = take?.status === 'done' ? take.lines[0]?.report : null;
   // By the hub's time alone, it is uncertain by what audio and hub clock disagree.
-  const isCounted = take !== null && (take.firstFrame === undefined || 'clicksMs' in take.beats);
+  const isStandIn = take?.inputSource === BOATHOUSE_SOURCE;
+  const isCounted = take !== null && (isStandIn || 'clicksMs' in take.beats);
   if (take && report?.believable && isCounted)
     await keepCalibration({
       input: take.input,

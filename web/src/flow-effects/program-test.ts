@@ -1,15 +1,14 @@
 import { encodeMidi, patchMessages, planProgramTest, type MidiMessage, type ProgramNote } from '@metronomo/core';
 import type { Gear, PatchNumber, Take } from '../store/records';
 import { useSession } from '../studio/session';
-import { hub } from '../studio/workers';
 import { recorderAlone, rigInUse } from './experiments';
+import { sendWhenDue, type Due } from './send-when-due';
 import { checkObstacles } from './take-flow';
 import { analyzeTake, measureTake, newTake, portsOf, Recorder } from './take-desk';
 
 const LEAD_IN_MS = 500;
 /** Longer than the slowest page timer, so that a page in the background plays on in time. */
 const AHEAD_MS = 2500;
-const PUMP_EVERY_MS = 500;
 const NOTE_LASTS_MS = 200;
 const TAIL_MS = 700;
 const VELOCITY = 100;
@@ -46,7 +45,7 @@ export async function runProgramTest(test: ProgramTest): Promise<Take | null> {
         plan: { question: 'program', programs, notes },
       });
       const toMs = (notes.at(-1)?.atMs ?? fromMs) + TAIL_MS;
-      const stop = sendWhenDue(messagesOf(test, notes));
+      const stop = sendWhenDue(messagesOf(test, notes), AHEAD_MS);
       const running = recorderAlone(recorder, () => recorder.record(take, fromMs, toMs, 'program changes'));
       return { ...running, done: running.done.finally(stop) };
     },
@@ -55,12 +54,6 @@ export async function runProgramTest(test: ProgramTest): Promise<Take | null> {
     restore: () => undefined,
   });
   return result;
-}
-
-interface Due {
-  portId: string;
-  bytes: Uint8Array;
-  atMs: number;
 }
 
 /** Each note with its end, so that none is left hanging if the test is finished early. */
@@ -79,18 +72,4 @@ function messagesOf(
       at(atMs + NOTE_LASTS_MS, { kind: 'noteOff', channel, note, velocity: 0 }),
     ]),
   ].sort(([one], [other]) => (one?.atMs ?? 0) - (other?.atMs ?? 0));
-}
-
-/** Sends groups of messages shortly before they are due, so that little is under way when it is stopped. */
-function sendWhenDue(groups: readonly Due[][]): () => void {
-  let next = 0;
-  const pump = () => {
-    const untilMs = performance.now() + AHEAD_MS;
-    const from = next;
-    while ((groups[next]?.[0]?.atMs ?? Infinity) < untilMs) next++;
-    if (next > from) void hub.sendTest(groups.slice(from, next).flat());
-  };
-  pump();
-  const timer = setInterval(pump, PUMP_EVERY_MS);
-  return () => clearInterval(timer);
 }

@@ -152,5 +152,7 @@ export interface ToMeasure {
   startFrame: number;
   /** In ms of the window's clock; null if the source doesn't know it. */
   startMs: number | null;
+  /** Whether its frames are those of the audio context, which also plays the clicks. */
+  counted?: boolean;
   channels: Float32Array[];
 }

@@ -213,7 +213,7 @@ function receive(message: ToMeasure): void {
   const { channels, sampleRate, startFrame } = message;
   const startMs = message.startMs ?? (frameZeroMs === null ? null : frameZeroMs + (startFrame / sampleRate) * 1000);
   if (startMs === null) return;
-  recorder?.push(channels, sampleRate, startFrame, startMs, message.startMs === null);
+  recorder?.push(channels, sampleRate, startFrame, startMs, message.counted ?? false);
   watch ??= new ReturnWatch({ sampleRate, channels: channels.length, referenceChannel: reference.clickChannel });
   const beganMs = performance.now();
   if (!watch.push(channels, startMs)) return;

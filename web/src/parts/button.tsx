@@ -1,12 +1,12 @@
 import clsx from 'clsx';
-import type { ButtonHTMLAttributes } from 'react';
+import type { ButtonHTMLAttributes, Ref } from 'react';
 
 type Props = ButtonHTMLAttributes<HTMLButtonElement> & {
   /** `strong` for the main action. */
   tone?: 'strong' | 'plain' | 'quiet';
 };
 
-export function Button({ tone = 'plain', className, ...rest }: Props) {
+export function Button({ tone = 'plain', className, ...rest }: Props & { ref?: Ref<HTMLButtonElement> }) {
   return (
     <button
       type="button"

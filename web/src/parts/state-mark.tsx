@@ -1,4 +1,5 @@
 import type { FollowState } from '@metronomo/core';
+import type { ReactNode } from 'react';
 
 const WORDS: Record<FollowState, string> = {
   silent: 'Silent',
@@ -17,7 +18,7 @@ const INKS: Record<FollowState, string> = {
 };
 
 /** A shape and a word; color only repeats them. `word` overrides the default. */
-export function StateMark({ state, word = WORDS[state] }: { state: FollowState; word?: string }) {
+export function StateMark({ state, word = WORDS[state] }: { state: FollowState; word?: ReactNode }) {
   return (
     <span className="inline-flex items-center gap-2">
       <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden className={INKS[state]}>

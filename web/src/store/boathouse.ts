@@ -5,6 +5,7 @@ import { BARE, connect, setInputPort, setOutputPort } from './rig-plan';
 import type { Gear, Rig } from './records';
 
 export const BOATHOUSE_SOURCE = 'boathouse';
+export const PRACTICE_ID = 'practice';
 
 const everything = { clock: true, transport: true, position: true };
 const oneLink = (link: LinkKind, label: string): Socket[] => [
@@ -88,6 +89,32 @@ const PORTS: readonly [gearId: string, name: string][] = [
   ['vole', 'DIN 6'],
   ['pier', 'DIN 7'],
 ];
+
+export interface StandInPort {
+  id: string;
+  name: string;
+}
+
+/** The ports of the simulated room. */
+export const STAND_IN_OUTPUTS: readonly StandInPort[] = PORTS.map(([id, name]) => ({ id: `boathouse-${id}`, name }));
+export const STAND_IN_INPUTS: readonly StandInPort[] = [
+  { id: 'boathouse-vole', name: 'DIN in' },
+  { id: 'boathouse-gull', name: 'USB in' },
+];
+
+/** The same room with nothing wired, to practice setting up a studio. */
+export function practiceStudio(): Rig {
+  return {
+    ...BARE,
+    id: PRACTICE_ID,
+    name: 'Practice studio',
+    demo: true,
+    bpm: 120,
+    gear: [],
+    input: { sourceId: BOATHOUSE_SOURCE, label: 'Boathouse interface', clickChannel: 0 },
+  };
+}
+
 /** Behind the split box, and on the loopback that another program uses already. */
 const SHARED: readonly [from: SocketRef, gearId: string][] = [
   [{ gearId: 'pier', socketId: '1' }, 'rush'],

@@ -50,3 +50,11 @@ export function withAudioReturn(gear: readonly Gear[]): readonly Gear[] {
   const heard = gear.filter(({ returnChannel, syncsTo }) => returnChannel !== null && syncsTo !== 'timecode');
   return heard.length > 0 ? heard : gear;
 }
+
+/** A device name that no other in the rig has: numbered if it is taken. */
+export function freeName({ gear: others }: { gear: readonly Pick<Gear, 'name'>[] }, wanted: string): string {
+  const taken = new Set(others.map(({ name }) => name.toLowerCase()));
+  let name = wanted;
+  for (let number = 2; taken.has(name.toLowerCase()); number++) name = `${wanted.slice(0, 36)} ${number}`;
+  return name;
+}

@@ -2,7 +2,7 @@ import { demoDatabase, ownDatabase, type Database } from './database';
 import { moveDemoOut } from './move-demo-out';
 import { quarantineDamaged } from './quarantine';
 import { BARE } from './rig-plan';
-import { boathouse } from './boathouse';
+import { boathouse, PRACTICE_ID, practiceStudio } from './boathouse';
 import type { Rig } from './records';
 import { checkRig, rigSchema } from './rig-schema';
 
@@ -67,6 +67,12 @@ export async function createRig(wanted = 'New studio'): Promise<string> {
   const rig: Rig = { ...ownRig, id: crypto.randomUUID(), name: await freeRigName(wanted) };
   await saveRig(rig);
   return rig.id;
+}
+
+/** A practice studio with nothing wired; one that exists is replaced. Returns its id. */
+export async function createPractice(): Promise<string> {
+  await saveRig(practiceStudio());
+  return PRACTICE_ID;
 }
 
 /** Its takes stay in the store, and reappear if it is restored. */

@@ -27,6 +27,10 @@ const confirmed = new Set<string>();
 export async function askToHear(solo: number | null = null): Promise<void> {
   const { input, rig } = useSession.getState();
   if (!input || !rig) return;
+  if (input.fromTrack) {
+    showToast('Browsers play at most two inputs through a page. Use your interface’s direct monitoring.');
+    return;
+  }
   if (confirmed.has(rig.input.sourceId)) await hear(solo);
   else useHearing.setState({ question: { why: await whyLoop(rig.id, input.label), solo } });
 }

@@ -42,6 +42,7 @@ const device = (label: string): OpenAudioInput => ({
   channels: 2,
   sampleRate: 48_000,
   source: {} as AudioNode,
+  fromTrack: false,
   close: () => void room.closed.push(label),
 });
 const settled = () => new Promise((resolve) => setImmediate(resolve));

@@ -31,7 +31,7 @@ export class InputDesk {
     const wish = (this.#wish = {});
     const calibration = await findCalibration(useSession.getState(), audioBufferMs());
     const opened = this.#opened;
-    if (this.#wish !== wish || !opened) return false;
+    if (this.#wish !== wish || !opened?.source) return false;
     const howl = () => {
       this.endHearing();
       onHowl();
@@ -81,7 +81,7 @@ export class InputDesk {
     }
     if (isAudio && !opened) return false;
     this.#opened = opened;
-    useSession.setState({ input: opened ?? { label: 'Boathouse interface', ...room } });
+    useSession.setState({ input: opened ? aboutInput(opened) : { label: 'Boathouse interface', ...room } });
     useListening.setState({ solo: null });
     this.#reference.bpm = 0;
     this.tellReference();
@@ -141,6 +141,10 @@ export class InputDesk {
     this.#opened?.close();
     this.#opened = null;
   }
+}
+
+function aboutInput({ label, channels, sampleRate, fromTrack }: OpenAudioInput) {
+  return { label, channels, sampleRate, fromTrack };
 }
 
 export const inputDesk = new InputDesk();

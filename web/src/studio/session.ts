@@ -24,8 +24,11 @@ interface SessionState {
   snapshotAtMs: number;
   ribbon: RibbonLine[];
   live: LiveReadings | null;
-  /** The open input; null if there is none. */
-  input: { label: string; channels: number; sampleRate: number } | null;
+  /**
+   * The open input; null if there is none. `fromTrack`: read beside Web Audio, so that it can’t be played through the page,
+   * and clicks can’t be counted in its frames.
+   */
+  input: { label: string; channels: number; sampleRate: number; fromTrack?: boolean } | null;
   inputProblem: string | null;
   /** The sound card's last reported buffer, whole ms; null until audio has flowed. */
   bufferMs: number | null;

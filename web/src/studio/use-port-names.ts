@@ -1,9 +1,12 @@
 import { CLICK_PORT, peerKeyOf } from '../ports/port-ids';
+import { usePorts } from '../ports/port-registry';
+import { STAND_IN_OUTPUTS } from '../store/boathouse';
 import { useSession } from './session';
 
 /** Port names, by the device at the other end. */
 export function usePortNames(): (portId: string) => string {
   const rig = useSession(({ rig }) => rig);
+  const { outputs, inputs } = usePorts();
   return (portId) => {
     if (portId === CLICK_PORT) return 'Hub click';
     const socket = rig?.hubSockets.find((one) => one.portId === portId);
@@ -12,6 +15,7 @@ export function usePortNames(): (portId: string) => string {
       (one) => one.portId === portId || (cable && (one.id === cable.from.gearId || one.id === cable.to.gearId)),
     );
     const peer = rig?.peers?.find(({ key }) => key === peerKeyOf(portId));
-    return gear?.name ?? socket?.label ?? peer?.name ?? portId;
+    const port = [...outputs, ...inputs, ...STAND_IN_OUTPUTS].find(({ id }) => id === portId);
+    return gear?.name ?? socket?.label ?? peer?.name ?? port?.name ?? portId;
   };
 }

@@ -5,10 +5,11 @@ import { inputDesk } from '../../studio/input';
 import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
+import { Levels } from '../../parts/levels';
 import { Notice } from '../../parts/notice';
 import { BOATHOUSE_SOURCE } from '../../store/boathouse';
 import type { Rig } from '../../store/records';
-import { count, whole } from '../../words/numbers';
+import { count } from '../../words/numbers';
 
 /** The audio interface, the click input, and input levels. */
 export function InputPanel({ rig }: { rig: Rig }) {
@@ -75,23 +76,6 @@ export function InputPanel({ rig }: { rig: Rig }) {
         <Levels />
       </div>
     </section>
-  );
-}
-
-/** Level meter of each channel. */
-function Levels() {
-  const live = useSession(({ live }) => live);
-  if (!live) return null;
-  return (
-    <div aria-label="Levels" role="group" className="flex flex-col gap-1">
-      {live.readings.map(({ level }, i) => (
-        <div key={i} className="grid grid-cols-[60px_1fr_60px] items-center gap-2 text-xs">
-          <span className="text-soft">input {i + 1}</span>
-          <meter min={0} max={1} value={level} aria-label={`Input ${i + 1} level`} className="h-2 w-full" />
-          <span className="text-right">{level > 0.0003 ? `${whole(20 * Math.log10(level))} dBFS` : 'no signal'}</span>
-        </div>
-      ))}
-    </div>
   );
 }
 

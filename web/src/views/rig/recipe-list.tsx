@@ -1,3 +1,4 @@
+import { Link } from 'react-router';
 import { RECIPES, type Recipe } from '../../store/recipes';
 import { changeRig } from '../../studio/rig';
 import { showToast } from '../../toasts/toast-store';
@@ -6,11 +7,18 @@ import { showToast } from '../../toasts/toast-store';
 export function RecipeList() {
   return (
     <section aria-labelledby="recipes" className="absolute inset-x-6 top-12 z-5 max-w-3xl bg-sheet p-4">
+      <h2 className="mb-1 text-lg font-bold">Start from your ports</h2>
+      <p className="mb-4 flex flex-wrap items-center gap-3 text-sm text-soft">
+        <Link to="/set-up" className="border border-ink bg-ink px-3 py-1.5 text-sheet">
+          Set up my studio
+        </Link>
+        Finds each device’s output and input by playing it, and brings everything into time.
+      </p>
       <h2 id="recipes" className="mb-1 text-lg font-bold">
         Common studios
       </h2>
       <p className="mb-3 text-sm text-soft">
-        Start from one of these, or press Add gear to add each device yourself. You can change everything later.
+        Or start from one of these, or press Add gear to add each device yourself. You can change everything later.
       </p>
       <ul className="grid grid-cols-1 gap-2 xl:grid-cols-2">
         {RECIPES.map((recipe) => (

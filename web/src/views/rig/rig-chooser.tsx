@@ -66,7 +66,7 @@ export function RigChooser({ rig }: { rig: Rig }) {
           question="Delete all demo takes?"
           confirm="Reset"
           disabled={busy}
-          onConfirm={() => void resetDemo().then(() => switchRig(rig.id))}
+          onConfirm={() => void resetDemo().then(() => switchRig('boathouse'))}
         >
           Reset demo
         </ConfirmButton>

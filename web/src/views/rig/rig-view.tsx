@@ -2,13 +2,14 @@ import type { GearKind } from '@metronomo/core';
 import { ChevronDown, ChevronUp, Plus, Printer } from 'lucide-react';
 import { Tabs } from 'radix-ui';
 import { useCallback, useState } from 'react';
+import { Link } from 'react-router';
 import { ValidationError } from 'yup';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { useSession } from '../../studio/session';
 import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
-import { gear as newGear, withAudioOuts } from '../../store/gear';
-import type { Gear, Rig } from '../../store/records';
+import { freeName, gear as newGear, withAudioOuts } from '../../store/gear';
+import type { Gear } from '../../store/records';
 import { moveGear, withoutGear } from '../../store/rig-plan';
 import { ChannelsPanel } from './channels-panel';
 import { ControlsPanel } from './controls-panel';
@@ -60,6 +61,9 @@ export function RigView() {
             >
               <Plus size={16} aria-hidden /> Add gear
             </Button>
+            <Link to="/set-up" className="border border-ink bg-raised px-3 py-1.5 text-sm whitespace-nowrap">
+              Guided set-up
+            </Link>
             <RigChooser rig={rig} />
             <p className="ml-auto flex gap-2 text-xs max-xl:hidden" aria-label="Cable colors">
               <span className="text-clock">— clock</span>
@@ -215,14 +219,6 @@ async function duplicateGear(gear: Gear): Promise<string> {
     return { ...rig, gear: [...rig.gear, copy] };
   });
   return id;
-}
-
-/** The name, numbered if it is taken. */
-function freeName(rig: Rig, wanted: string): string {
-  const taken = new Set(rig.gear.map(({ name }) => name));
-  let name = wanted;
-  for (let number = 2; taken.has(name); number++) name = `${wanted.slice(0, 36)} ${number}`;
-  return name;
 }
 
 /** Resolves to the reason if the change isn't possible. */

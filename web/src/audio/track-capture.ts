@@ -1,0 +1,116 @@
+import type { ToMeasure } from '../hub/protocol';
+import { TrackClock } from './track-clock';
+
+/** Frames per batch, at least. */
+const BATCH_FRAMES = 2048;
+/** Blocks kept while this thread is busy: seconds of audio. */
+const MAX_BLOCKS = 500;
+
+/** As browsers that have it offer it to a page; the DOM's types know it in workers only, and for video. */
+interface TrackProcessor {
+  readable: ReadableStream<AudioData>;
+}
+type TrackProcessorClass = new (init: { track: MediaStreamTrack; maxBufferSize: number }) => TrackProcessor;
+
+/** Whether all channels of a track can be read, and not only the two that Web Audio passes on. */
+export function readsAllChannels(): boolean {
+  return 'MediaStreamTrackProcessor' in globalThis;
+}
+
+export interface CapturedTrack {
+  channels: number;
+  sampleRate: number;
+  /** Capture time of frame 0, ms of the window's clock. */
+  zeroMs(): number;
+  close(): void;
+}
+
+/**
+ * Streams every channel of a track to `toMeasure`. Resolves once audio flows; `onEnd` is called if it stops flowing for
+ * good.
+ */
+export async function captureTrack(
+  track: MediaStreamTrack,
+  toMeasure: MessagePort,
+  onEnd: () => void,
+): Promise<CapturedTrack> {
+  const { MediaStreamTrackProcessor } = globalThis as unknown as { MediaStreamTrackProcessor: TrackProcessorClass };
+  const reader = new MediaStreamTrackProcessor({ track, maxBufferSize: MAX_BLOCKS }).readable.getReader();
+  const { value: first } = await reader.read();
+  if (!first) throw new Error('The audio input delivers nothing.');
+  const { numberOfChannels: channels, sampleRate } = first;
+  const clock = new TrackClock(sampleRate);
+  const batch = new Batch(channels, (startFrame, samples) =>
+    toMeasure.postMessage(
+      { sampleRate, startFrame, startMs: null, counted: false, channels: samples } satisfies ToMeasure,
+      samples.map((channel) => channel.buffer as ArrayBuffer),
+    ),
+  );
+  let closed = false;
+  const take = (block: AudioData) => {
+    if (block.numberOfChannels === channels && block.sampleRate === sampleRate)
+      batch.push(clock.frameOf(block.timestamp / 1000, block.numberOfFrames), block);
+    block.close();
+  };
+  const read = async () => {
+    take(first);
+    for (;;) {
+      const { value, done } = await reader.read();
+      if (done || closed) break;
+      take(value);
+    }
+  };
+  void read()
+    .catch(() => undefined)
+    .then(() => closed || onEnd());
+  return {
+    channels,
+    sampleRate,
+    zeroMs: () => clock.zeroMs,
+    close() {
+      closed = true;
+      void reader.cancel().catch(() => undefined);
+      toMeasure.close();
+    },
+  };
+}
+
+/** Collects blocks, so that messages stay few; one after a gap begins anew. */
+class Batch {
+  readonly #channels: number;
+  readonly #post: (startFrame: number, channels: Float32Array[]) => void;
+  #blocks: Float32Array[][] = [];
+  #startFrame = 0;
+  #frames = 0;
+
+  constructor(channels: number, post: (startFrame: number, channels: Float32Array[]) => void) {
+    this.#channels = channels;
+    this.#post = post;
+  }
+
+  push(startFrame: number, block: AudioData): void {
+    if (this.#frames > 0 && startFrame !== this.#startFrame + this.#frames) this.#send();
+    if (this.#frames === 0) this.#startFrame = startFrame;
+    this.#blocks.push(
+      Array.from({ length: this.#channels }, (_, planeIndex) => {
+        const samples = new Float32Array(block.numberOfFrames);
+        block.copyTo(samples, { planeIndex, format: 'f32-planar' });
+        return samples;
+      }),
+    );
+    this.#frames += block.numberOfFrames;
+    if (this.#frames >= BATCH_FRAMES) this.#send();
+  }
+
+  #send(): void {
+    const joined = Array.from({ length: this.#channels }, () => new Float32Array(this.#frames));
+    let at = 0;
+    for (const block of this.#blocks) {
+      joined.forEach((channel, i) => channel.set(block[i] ?? new Float32Array(), at));
+      at += block[0]?.length ?? 0;
+    }
+    this.#post(this.#startFrame, joined);
+    this.#blocks = [];
+    this.#frames = 0;
+  }
+}
