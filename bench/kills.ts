@@ -12,7 +12,12 @@ import { soundSeconds, stored, withMortalWorkers } from '../e2e/page-stand-ins';
  * captured until a second before has to be there, and the next take has to run.
  */
 const { values } = parseArgs({
-  options: { count: { type: 'string', default: '20' }, seed: { type: 'string', default: '1' } },
+  options: {
+    count: { type: 'string', default: '20' },
+    seed: { type: 'string', default: '1' },
+    /** One kind of kill, by its name below. */
+    only: { type: 'string' },
+  },
 });
 
 interface StoredTake {
@@ -47,7 +52,7 @@ let port = 0;
 let page = await openPage();
 
 for (let i = 1; i <= Number(values.count); i++) {
-  const names = Object.keys(KILLS);
+  const names = values.only === undefined ? Object.keys(KILLS) : [values.only];
   const name = names[Math.floor(names.length * random.uniform())] ?? 'tab';
   const atS = 1.5 + 8 * random.uniform();
   try {

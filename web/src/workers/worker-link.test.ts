@@ -181,6 +181,17 @@ describe('heartbeat', () => {
     expect(lost).toEqual([]);
   });
 
+  test('a long call made of a worker that hangs already doesn’t hide that', async () => {
+    const { link, lost } = linked();
+    await link.start();
+    await pass(5000);
+    FakeWorker.made[0]!.hangs = true;
+    await pass(500);
+    void link.api.never();
+    await pass(2000);
+    expect(lost).toEqual([['The hub stopped responding.', true]]);
+  });
+
   test('a long call may keep it busy for a minute', async () => {
     const { link, lost } = linked();
     await link.start();

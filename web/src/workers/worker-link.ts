@@ -101,6 +101,8 @@ export class WorkerLink<Api extends object> {
   #listen(worker: Worker, api: Comlink.Remote<Lifeline>): void {
     let answered = true;
     let unansweredMs = 0;
+    // Messages are read in order: only calls made before a heartbeat can delay its answer.
+    let patienceMs = HUNG_AFTER_MS;
     const timer = setInterval(() => {
       if (this.#worker !== worker) {
         clearInterval(timer);
@@ -109,13 +111,13 @@ export class WorkerLink<Api extends object> {
       if (answered) {
         answered = false;
         unansweredMs = 0;
+        patienceMs = this.#longCalls > 0 ? HUNG_IN_LONG_CALL_MS : HUNG_AFTER_MS;
         void api.heartbeat().then(() => (answered = true));
         return;
       }
       // However late this timer is: while the window itself stalls, no answer can arrive.
       unansweredMs += HEARTBEAT_MS;
-      if (unansweredMs >= (this.#longCalls > 0 ? HUNG_IN_LONG_CALL_MS : HUNG_AFTER_MS))
-        this.#lose(worker, 'stopped responding');
+      if (unansweredMs >= patienceMs) this.#lose(worker, 'stopped responding');
     }, HEARTBEAT_MS);
   }
 
