@@ -64,6 +64,7 @@ for (let i = 1; i <= Number(values.count); i++) {
   } catch (error) {
     failures++;
     console.log(`${i}: ${name} after ${atS.toFixed(1)} s: ${String(error).slice(0, 600)}`);
+    console.log(await whatItShows().catch(String));
     await page.kill().catch(() => undefined);
     page = await openPage();
   }
@@ -80,6 +81,14 @@ async function openPage(): Promise<Page> {
   await withMortalWorkers(opened.driver);
   await opened.open('/bench');
   return opened;
+}
+
+/** The newest take as it is stored, and the page. */
+async function whatItShows(): Promise<string> {
+  const newest = (await takes()).sort((a, b) => b.startedAt - a.startedAt)[0];
+  const lines = newest?.lines.map(({ report, problem }) => (report ? 'measured' : (problem ?? 'nothing')));
+  const complaints = (await page.complaints()).slice(-5).join('\n');
+  return `${newest?.status} ${newest?.ending ?? ''} ${lines?.join(', ')}\n${await page.sees('')}\n${complaints}`;
 }
 
 /** Seconds of audio that were captured before the kill and aren't stored. */

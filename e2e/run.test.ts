@@ -66,7 +66,8 @@ describe('the demo at work', () => {
     await body().sendKeys(Key.SPACE);
     await page.sees('stopped');
     await body().sendKeys('?');
-    await page.sees('Shortcuts and theme');
+    await page.sees('Locked means that the device plays');
+    await page.press('Shortcuts and theme');
     const setting = () => page.driver.findElement(By.xpath('//label[contains(., "Single-key shortcuts")]/input'));
     await setting().click();
     await page.driver.executeScript('document.activeElement.blur()');
@@ -77,7 +78,7 @@ describe('the demo at work', () => {
     await body().sendKeys('1');
     await until(page, async () => (await page.driver.getTitle()) === 'Rig · Metronomo', 'the shortcut is still off');
     await body().sendKeys('2');
-    await page.press('Close');
+    await page.press('Close help');
   });
 
   test('locating by bar and by timecode while stopped', async () => {

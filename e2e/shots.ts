@@ -2,7 +2,7 @@ import { mkdirSync } from 'node:fs';
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { By, until } from 'selenium-webdriver';
+import { By, Key, until } from 'selenium-webdriver';
 import { openBrowser } from './browser';
 import { bursts, every, saveWav } from './sounds';
 
@@ -21,8 +21,6 @@ const sheet = (name: string) => page.driver.executeScript(`document.documentElem
 try {
   await page.open('/rig');
   await picture('rig');
-  await page.press('Channels');
-  await picture('rig-channels');
   await page.go('run');
   await page.press('Play');
   await page.sees(/11 of 11\s+locked/);
@@ -127,6 +125,29 @@ try {
   await picture('logbook-trend');
   await page.tab('Import and export');
   await picture('logbook-files');
+  await page.go('rig');
+  await (await page.driver.findElement(By.linkText('Guided set-up'))).click();
+  await page.press('Practice with stand-ins');
+  await page.press('Continue');
+  await page.press('Play the click');
+  await page.sees(/Audio round trip: /, 60_000);
+  await page.press('Continue');
+  for (const [name, port, input] of [
+    ['Kettle drums', 'DIN 1', 2],
+    ['Second box', 'DIN 2', 3],
+  ] as const) {
+    await page.press('It sends no MIDI');
+    await page.press('Drum machine');
+    await page.driver.findElement(By.css('main input')).sendKeys(Key.chord(Key.CONTROL, 'a'), name);
+    await page.press('Continue');
+    await page.press('Try the outputs');
+    await page.sees(`Is this ${name}?`, 60_000);
+    if (input === 3) break;
+    await page.press(`Yes, use ${port}`);
+    await page.press(`Use input ${input}`);
+    await page.press('Add another device');
+  }
+  await picture('set-up');
 } finally {
   await page.close();
 }

@@ -75,7 +75,7 @@ const browser = (files) =>
   jest(`browser ${files}`, ['--selectProjects', 'e2e', '--runInBand', '--testPathPatterns', `e2e/(${files})\\.test`]);
 /** Two lanes that measure no time, two whose times bear a busy machine, and what needs all of it. */
 const LANES = [
-  ['rig|recording|sound-font|trial', 'workers'],
+  ['rig|recording|sound-font|trial', 'workers|set-up'],
   ['run|live|network', 'demo|bench'],
   ['real-audio|real-input|dissected'],
 ];

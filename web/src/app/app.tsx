@@ -1,5 +1,6 @@
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { drift, RunView } from '../views/run/run-view';
+import { guideText } from './help';
 import { lazyView } from '../parts/lazy-view';
 import { messages } from './ribbon';
 import { Shell } from './shell';
@@ -14,7 +15,7 @@ const logbook = lazyView(() => import('../views/logbook/logbook-view').then(({ L
 /** Loads all views, so that they open without a server, too. */
 export function preloadViews(): void {
   // Without a server this fails without harm; opening the view tries again and shows the error.
-  for (const { preload } of [bench, rig, align, logbook, setUp, drift, messages]) void preload();
+  for (const { preload } of [bench, rig, align, logbook, setUp, drift, messages, guideText]) void preload();
 }
 
 const router = createBrowserRouter([

@@ -1,5 +1,7 @@
-import { ChevronDown, ChevronUp } from 'lucide-react';
+import { ChevronDown, ChevronUp, CircleHelp } from 'lucide-react';
 import { Suspense, useState } from 'react';
+import { useLocation } from 'react-router';
+import { openHelp, pageFor } from '../parts/help';
 import { useSession } from '../studio/session';
 import { midiWords } from '../parts/midi-words';
 import { usePortNames } from '../studio/use-port-names';
@@ -39,8 +41,22 @@ export function Ribbon() {
             ))}
         </div>
         <SentCount />
+        <HelpButton />
       </div>
     </footer>
+  );
+}
+
+function HelpButton() {
+  const { pathname } = useLocation();
+  return (
+    <button
+      type="button"
+      onClick={() => openHelp(pageFor(pathname))}
+      className="flex shrink-0 items-center gap-1 py-1 text-soft hover:text-ink"
+    >
+      <CircleHelp size={14} aria-hidden /> Help
+    </button>
   );
 }
 

@@ -6,7 +6,7 @@ import { HearInputsDialog } from './hear-inputs-dialog';
 import { KeepSessions } from './keep-sessions';
 import { Hints } from './hints';
 import { Ribbon } from './ribbon';
-import { ShortcutHelp } from './shortcut-help';
+import { Help } from './help';
 import { Steps } from './steps';
 import { NewerVersion } from './newer-version';
 import { Notice } from '../parts/notice';
@@ -18,7 +18,7 @@ import { SET_UP, VIEWS } from './views';
 
 /** The frame around every view: top strip, steps, ribbon. */
 export function Shell() {
-  const help = useShortcuts();
+  useShortcuts();
   const { pathname } = useLocation();
   const engineProblem = useSession(({ engineProblem }) => engineProblem);
   const view = [...VIEWS, SET_UP].find(({ path }) => pathname.startsWith(path));
@@ -57,7 +57,7 @@ export function Shell() {
         <Ribbon />
       </div>
       <HearInputsDialog />
-      <ShortcutHelp open={help.open} onOpenChange={help.setOpen} />
+      <Help />
     </Toast.Provider>
   );
 }

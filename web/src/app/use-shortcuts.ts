@@ -1,10 +1,10 @@
-import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
-import { useNavigate } from 'react-router';
+import { useLocation, useNavigate } from 'react-router';
 import { rigChanges } from '../history/rig-changes';
 import { signed } from '../parts/words';
 import { undoNewest } from '../studio/undoable';
 import { count } from '../words/numbers';
+import { openHelp, pageFor } from '../parts/help';
 import { belongsToFocus, useSingleKeys } from '../parts/keys-in-use';
 import { undoOrRedo } from '../studio/rig';
 import { useSession } from '../studio/session';
@@ -18,8 +18,8 @@ import { VIEWS } from './views';
 const TEXT_ONLY = { enableOnFormTags: ['slider', 'radio', 'option', 'menuitem'] as const };
 
 /** Keyboard shortcuts; inactive in text fields. */
-export function useShortcuts() {
-  const [open, setOpen] = useState(false);
+export function useShortcuts(): void {
+  const { pathname } = useLocation();
   const navigate = useNavigate();
   const enabled = useSingleKeys(({ on }) => on);
   useHotkeys('space', () => playOrStop(), { preventDefault: true, ignoreEventWhen: ownedBy('space') });
@@ -31,10 +31,9 @@ export function useShortcuts() {
     ...TEXT_ONLY,
   });
   useHotkeys('m', () => void navigate('/bench', { state: { take: Date.now() } }), { enabled, ...TEXT_ONLY });
-  useHotkeys('shift+slash, shift+?', () => setOpen(true), { useKey: true, enabled, ...TEXT_ONLY });
+  useHotkeys('shift+slash, shift+?', () => openHelp(pageFor(pathname)), { useKey: true, enabled, ...TEXT_ONLY });
   useHotkeys('mod+z', () => void undo(), { preventDefault: true, ...TEXT_ONLY });
   useHotkeys('mod+shift+z, mod+y', () => void step('redo'), { preventDefault: true, ...TEXT_ONLY });
-  return { open, setOpen };
 }
 
 /** Whatever has focus comes first: a focused button, tab, row or node keeps its keys. */

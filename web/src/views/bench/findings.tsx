@@ -1,5 +1,6 @@
 import type { TakeFinding } from '@metronomo/core';
 import { Link, useNavigate } from 'react-router';
+import { GuideLink } from '../../parts/guide-link';
 import { decimal, whole } from '../../words/numbers';
 import type { TakeLine } from '../../store/records';
 
@@ -32,7 +33,8 @@ export function Unreliable({
         >
           Record again
         </button>
-      )}
+      )}{' '}
+      <GuideLink page="bench">What to check</GuideLink>
     </p>
   );
 }

@@ -7,6 +7,7 @@ import type { MidiPort } from '../../ports/port-adapter';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { canDisconnect, kindOf } from '../../ports/port-ids';
 import { Button } from '../../parts/button';
+import { GuideLink } from '../../parts/guide-link';
 import { Notice } from '../../parts/notice';
 import type { Rig } from '../../store/records';
 import { addPort, withoutSocket } from '../../store/rig-plan';
@@ -44,7 +45,9 @@ export function PortPanel({ rig }: { rig: Rig }) {
       )}
       {problem && (
         <div className="mt-3">
-          <Notice>{problem}</Notice>
+          <Notice>
+            {problem} <GuideLink page="recording">What works without MIDI</GuideLink>
+          </Notice>
         </div>
       )}
       {access === 'granted' && outputs.length + inputs.length === 0 && (

@@ -1,5 +1,6 @@
 import { AUDIO_PREFIX } from '../../audio/audio-input';
 import { Button } from '../../parts/button';
+import { GuideLink } from '../../parts/guide-link';
 import { Notice } from '../../parts/notice';
 import { useMidiAccess, webMidi } from '../../ports/web-midi';
 import type { Rig } from '../../store/records';
@@ -83,7 +84,8 @@ export function PortsStep({ rig, onDone }: { rig: Rig; onDone: () => void }) {
       )}
       {access === 'unsupported' && (
         <Notice>
-          This browser doesn’t support Web MIDI. Network MIDI works in any browser: connect a device under Ports in Rig.
+          This browser doesn’t support Web MIDI. Network MIDI works in any browser: connect a device under Ports in Rig.{' '}
+          <GuideLink page="recording">What works without MIDI</GuideLink>
         </Notice>
       )}
       {access === 'failed' && (
