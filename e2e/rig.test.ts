@@ -53,6 +53,24 @@ test('added gear appears in the diagram, and the line check finds that it receiv
   expect(await page.driver.findElements(By.css('.react-flow__node'))).toHaveLength(3);
 });
 
+test('focus stays in the view where what had it goes away', async () => {
+  const place = () =>
+    page.driver.executeScript<string>(
+      `const one = document.activeElement; return one.closest('#view') && one.id !== 'view' ? one.tagName : one.tagName + '!'`,
+    );
+  const pressFocused = async (name: string) => {
+    await (await page.button(name)).sendKeys(Key.ENTER);
+    await until(async () => /^[A-Z0-9]+$/.test(await place()), `focus fell to the page after ${name}`);
+  };
+  await pressFocused('Add gear');
+  await pressFocused('Tablet');
+  await pressFocused('Duplicate Tablet');
+  await pressFocused('Delete Tablet 2');
+  await pressFocused('Tablet…');
+  await pressFocused('Delete Tablet');
+  await pressFocused('Line check');
+});
+
 test('a cable drawn from socket to socket is connected; an invalid one is rejected with a message', async () => {
   const socket = (gear: string, id: string) =>
     page.driver.findElement(
@@ -218,12 +236,15 @@ describe('the demo’s rig', () => {
     expect(await violations(page)).toEqual([]);
   });
 
-  test('the print-out has the diagram, the leader, device settings and open findings', async () => {
+  test('the print-out has the diagram, the leader, the starting order, open findings, and a sheet per device', async () => {
     await page.driver.executeScript('window.dispatchEvent(new Event("beforeprint"))');
     const paper = await page.driver.findElement(By.css('article.hidden'));
     const text = String(await page.driver.executeScript('return arguments[0].textContent', paper));
     expect(text).toMatch(/Boathouse.*79\.30 BPM · leader: the hub/);
-    expect(text).toMatch(/Weir recorder☐ MIDI timecode \(MTC\): on, 24 fps/);
+    expect(text).toMatch(/Starting orderMIDI and audio interfaces.*Lantern tablet: press play once/);
+    expect(text).toMatch(/Weir recorderReceives sync onIN, from the hub’s port DIN 5Sound comes in oninput 10/);
+    expect(text).toMatch(/Settings on the device☐ MIDI timecode \(MTC\): on, 24 fps, socket IN/);
+    expect(await paper.findElements(By.css('section.break-before-page'))).toHaveLength(18);
     expect(text).toMatch(/Line check.*Loft lamps is on internal clock/);
     expect(await paper.findElements(By.css('svg rect'))).toHaveLength(19);
     expect(await paper.findElements(By.css('svg path'))).toHaveLength(20);

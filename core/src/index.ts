@@ -71,7 +71,7 @@ export * from './rig/line-test';
 export { PROBE_BEATS, probeBeats, probeKind, probeMessages } from './rig/probe';
 export * from './rig/controls';
 export { channelMap, freeChannel, type PortChannels } from './rig/channel-map';
-export { checklist, type ChecklistEntry, type ChecklistItem } from './rig/checklist';
+export * from './rig/checklist';
 export { lineTraffic, type Traffic } from './rig/line-traffic';
 export { compareLeaders, type Candidate } from './rig/compare-leaders';
 export { Lookahead } from './hub/lookahead';

@@ -1,6 +1,6 @@
 import type { FrameRate } from '../timecode/timecode';
 import { channelMap } from './channel-map';
-import { cablesFrom, gearOf, HUB_ID, type RigPlan } from './rig';
+import { cablesFrom, cablesTo, gearOf, HUB_ID, socketOf, type RigGear, type RigPlan } from './rig';
 
 /** Something to set on the device. The interface puts it into words. */
 export type ChecklistItem =
@@ -51,4 +51,38 @@ function playsThroughHub(rig: RigPlan, gearId: string): boolean {
       ins.some(({ to }) => to.socketId === route.from) &&
       cablesFrom(rig, HUB_ID).some(({ from, to }) => from.socketId === route.to && to.gearId === gearId),
   );
+}
+
+/** Where a device's sync enters or leaves it. */
+export interface SyncPlace {
+  /** As printed on the device. */
+  socket: string;
+  /** The hub's port at the other end, as menus show it; null if the cable ends at another device. */
+  port: string | null;
+  /** That device, and its socket. */
+  through: string | null;
+}
+
+/** The cable on which a device receives sync, the hub's own first; or on which it sends to the hub. Null without one. */
+export function syncPlace(rig: RigPlan, gearId: string, direction: 'in' | 'out'): SyncPlace | null {
+  const cables =
+    direction === 'in' ? cablesTo(rig, gearId) : cablesFrom(rig, gearId).filter(({ to }) => to.gearId === HUB_ID);
+  const cable = cables.find(({ from }) => from.gearId === HUB_ID) ?? cables[0];
+  if (!cable) return null;
+  const [here, there] = direction === 'in' ? [cable.to, cable.from] : [cable.from, cable.to];
+  const other = gearOf(rig, there.gearId);
+  const label = socketOf(rig, there)?.label ?? '';
+  const isHub = there.gearId === HUB_ID;
+  return {
+    socket: socketOf(rig, here)?.label ?? '',
+    port: isHub ? label : null,
+    through: isHub || !other ? null : `${other.name}, ${label}`,
+  };
+}
+
+/** When to switch on what: followers before whoever sends to them, programs after the devices, the leader last. */
+export function startingOrder({ gear, leaders }: RigPlan): RigGear[] {
+  const isProgram = ({ kind }: RigGear) => kind === 'audioProgram' || kind === 'tablet';
+  const rank = (one: RigGear) => (one.id === leaders[0] ? 2 : isProgram(one) ? 1 : 0);
+  return gear.filter(({ id }) => id !== HUB_ID).sort((a, b) => rank(a) - rank(b));
 }

@@ -1,9 +1,9 @@
 import { MidiParser } from '../midi/parser';
 import { encodeMidi } from '../midi/encode-midi';
 import { channelMap, freeChannel } from './channel-map';
-import { checklist } from './checklist';
+import { checklist, startingOrder, syncPlace } from './checklist';
 import { answersTest, lineTestBytes, lineTests, type LineTestKind } from './line-test';
-import type { Cable, NoteRoute, RigGear, RigPlan, Socket } from './rig';
+import { HUB_ID, type Cable, type NoteRoute, type RigGear, type RigPlan, type Socket } from './rig';
 import { fromShelf, hubGear } from './shelf';
 
 const port = (label: string, direction: 'in' | 'out'): Socket => ({
@@ -106,6 +106,40 @@ describe('device checklists', () => {
     };
     expect(checklist(plan, 'tape').map(({ key }) => key)).toEqual(keys);
     expect(checklist(other, 'tape').filter(({ key }) => !keys.includes(key))).toHaveLength(1);
+  });
+
+  test('sync is set on the socket that the cable from the hub is in; behind another device, that one is named', () => {
+    const socket = (id: string, direction: 'in' | 'out' | 'thru') => ({
+      id,
+      label: id,
+      direction,
+      link: 'din' as const,
+    });
+    const box = {
+      ...fromShelf('beatBox', 'box'),
+      sockets: [socket('A', 'in'), socket('B', 'in'), socket('OUT', 'out')],
+    };
+    const synth = fromShelf('synthesizer', 'synth');
+    const program = fromShelf('audioProgram', 'program');
+    const hub = hubGear([socket('Port 1', 'out'), socket('Port in', 'in')]);
+    const cable = (from: [string, string], to: [string, string]) => wire(`${from.join()} ${to.join()}`, from, to);
+    const wired: RigPlan = {
+      gear: [hub, box, synth, program],
+      cables: [
+        cable(['program', 'loop-out'], ['box', 'A']),
+        cable([HUB_ID, 'Port 1'], ['box', 'B']),
+        cable(['box', 'OUT'], ['synth', 'in']),
+        cable(['program', 'loop-out'], [HUB_ID, 'Port in']),
+      ],
+      leaders: ['program'],
+      routes: [],
+    };
+    expect(syncPlace(wired, 'box', 'in')).toEqual({ socket: 'B', port: 'Port 1', through: null });
+    expect(syncPlace(wired, 'synth', 'in')).toEqual({ socket: 'IN', port: null, through: `${box.name}, OUT` });
+    expect(syncPlace(wired, 'program', 'out')).toEqual({ socket: 'Loop out', port: 'Port in', through: null });
+    expect(syncPlace(wired, 'program', 'in')).toBeNull();
+    expect(startingOrder(wired).map(({ id }) => id)).toEqual(['box', 'synth', 'program']);
+    expect(startingOrder({ ...wired, leaders: ['box'] }).map(({ id }) => id)).toEqual(['synth', 'program', 'box']);
   });
 });
 

@@ -6,6 +6,7 @@ import { HearInputsDialog } from './hear-inputs-dialog';
 import { KeepSessions } from './keep-sessions';
 import { Hints } from './hints';
 import { Ribbon } from './ribbon';
+import { useFocusKeeper } from './focus-keeper';
 import { Help } from './help';
 import { Steps } from './steps';
 import { NewerVersion } from './newer-version';
@@ -19,6 +20,7 @@ import { SET_UP, VIEWS } from './views';
 /** The frame around every view: top strip, steps, ribbon. */
 export function Shell() {
   useShortcuts();
+  useFocusKeeper();
   const { pathname } = useLocation();
   const engineProblem = useSession(({ engineProblem }) => engineProblem);
   const view = [...VIEWS, SET_UP].find(({ path }) => pathname.startsWith(path));

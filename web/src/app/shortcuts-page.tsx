@@ -38,7 +38,7 @@ export function ShortcutsPage() {
         />
         Single-key shortcuts
       </label>
-      <p className="mb-4 text-xs text-soft">T, M, 1 to 5, ?, and 0 + − in Align. Turn them off for speech input.</p>
+      <p className="mb-4 text-xs text-soft">T, D, M, 1 to 5, ?, and 0 + − in Align. Turn them off for speech input.</p>
       <Field label="Theme">
         {(id) => (
           <Select

@@ -1,23 +1,23 @@
 import { checklist, type RigPlan } from '@metronomo/core';
-import { signed } from '../../parts/words';
 import type { Rig } from '../../store/records';
 import { checklistWords } from './checklist-words';
+import { placesOf } from './sync-places';
 
-/** Print version of the setup checklists; `offsets` adds the hub offset. */
-export function BoxSettings({ rig, plan, offsets = false }: { rig: Rig; plan: RigPlan; offsets?: boolean }) {
+/** Print version of the setup checklists. */
+export function BoxSettings({ rig, plan }: { rig: Rig; plan: RigPlan }) {
   return (
     <div className="columns-2 gap-8 text-[12px]">
       {rig.gear.map((gear) => {
         const entries = checklist(plan, gear.id);
         if (entries.length === 0) return null;
+        const places = placesOf(plan, gear);
         return (
           <section key={gear.id} className="mb-3 break-inside-avoid">
             <h4 className="font-bold">{gear.name}</h4>
-            {offsets && gear.offsetMs !== 0 && <p>Hub offset: {signed(gear.offsetMs)} ms</p>}
             <ul>
               {entries.map(({ key, item }) => (
                 <li key={key}>
-                  {gear.checked.includes(key) ? '☑' : '☐'} {checklistWords(item)}
+                  {gear.checked.includes(key) ? '☑' : '☐'} {checklistWords(item, places)}
                 </li>
               ))}
             </ul>

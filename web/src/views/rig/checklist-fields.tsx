@@ -4,10 +4,13 @@ import type { Gear, Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { Check } from '../../parts/check';
 import { checklistWords } from './checklist-words';
+import { placesOf } from './sync-places';
 
 /** Settings to make on the device itself, with check boxes. */
 export function ChecklistFields({ gear, rig }: { gear: Gear; rig: Rig }) {
-  const entries = checklist(planOf(rig), gear.id);
+  const plan = planOf(rig);
+  const entries = checklist(plan, gear.id);
+  const places = placesOf(plan, gear);
   if (entries.length === 0) return null;
   const done = entries.filter(({ key }) => gear.checked.includes(key)).length;
   const tick = (key: string) => {
@@ -28,7 +31,11 @@ export function ChecklistFields({ gear, rig }: { gear: Gear; rig: Rig }) {
       <ul className="mt-2 flex flex-col gap-1">
         {entries.map(({ key, item }) => (
           <li key={key}>
-            <Check label={checklistWords(item)} checked={gear.checked.includes(key)} onChange={() => tick(key)} />
+            <Check
+              label={checklistWords(item, places)}
+              checked={gear.checked.includes(key)}
+              onChange={() => tick(key)}
+            />
           </li>
         ))}
       </ul>

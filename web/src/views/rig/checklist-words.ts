@@ -1,15 +1,25 @@
-import type { ChecklistItem } from '@metronomo/core';
+import type { ChecklistItem, GearKind, SyncPlace } from '@metronomo/core';
 import { fps } from '../../words/numbers';
 
-/** A setting to make on the device, in generic words, because menus differ between makers. */
-export function checklistWords(item: ChecklistItem): string {
+/** Where the sync of the device that is set up enters and leaves it. */
+export interface Places {
+  kind: GearKind;
+  in: SyncPlace | null;
+  out: SyncPlace | null;
+}
+
+/**
+ * A setting to make on the device, in generic words, because menus differ between makers; with the socket or the port on
+ * which to make it. A program's preferences list ports, a device's menu its sockets.
+ */
+export function checklistWords(item: ChecklistItem, places: Places): string {
   switch (item.about) {
     case 'clock source':
-      return item.value === 'external' ? 'Clock source: external (MIDI)' : 'Clock source: internal';
+      return item.value === 'external' ? `Clock source: external (MIDI)${on(places, 'in')}` : 'Clock source: internal';
     case 'clock in':
       return 'Receive clock: on';
     case 'clock out':
-      return `Send clock: ${item.value}`;
+      return `Send clock: ${item.value}${item.value === 'on' ? `${on(places, 'out')}, with start and stop` : ''}`;
     case 'start and stop':
       return 'Receive start and stop: on';
     case 'song position':
@@ -19,7 +29,7 @@ export function checklistWords(item: ChecklistItem): string {
     case 'local':
       return 'Local control: off';
     case 'timecode':
-      return `MIDI timecode (MTC): on, ${fps(item.rate)}`;
+      return `MIDI timecode (MTC): on, ${fps(item.rate)}${places.in ? on(places, 'in') : on(places, 'out')}`;
     case 'machine control':
       return 'Receive machine control (MMC): on, device ID 127 or “all”';
     case 'receive channel':
@@ -27,4 +37,12 @@ export function checklistWords(item: ChecklistItem): string {
     case 'own offset':
       return `Device offset: ${item.value} ${item.unit}`;
   }
+}
+
+function on(places: Places, direction: 'in' | 'out'): string {
+  const place = places[direction];
+  if (!place) return '';
+  const isProgram = places.kind === 'audioProgram' || places.kind === 'tablet';
+  if (isProgram && place.port !== null) return direction === 'in' ? `, from “${place.port}”` : `, to “${place.port}”`;
+  return `, socket ${place.socket}`;
 }

@@ -2,7 +2,7 @@ import { HUB_ID } from '@metronomo/core';
 import { Paper } from '../../parts/paper';
 import type { Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
-import { BoxSettings } from './box-settings';
+import { DevicePapers, StartingOrder } from './device-papers';
 import { FigureSvg } from './figure-svg';
 import { wordsFor } from './finding-words';
 import { useLineCheck } from './use-line-check';
@@ -18,7 +18,7 @@ export function RigPaper({ rig }: { rig: Rig }) {
   );
 }
 
-/** Diagram, leader, device settings, and open findings. */
+/** Diagram, leader, starting order and open findings; then a sheet per device. */
 function Drawn({ rig }: { rig: Rig }) {
   const plan = planOf(rig);
   const { open } = useLineCheck();
@@ -30,8 +30,7 @@ function Drawn({ rig }: { rig: Rig }) {
         {longDate(new Date())} · {decimal(rig.bpm, 2)} BPM · leader: {rig.leaders.map(nameOf).join(', then ')}
       </p>
       <FigureSvg rig={rig} plan={plan} />
-      <h3 className="mt-6 mb-2 break-before-page text-[18px] font-bold">Device settings</h3>
-      <BoxSettings rig={rig} plan={plan} offsets />
+      <StartingOrder rig={rig} plan={plan} />
       {open.length > 0 && (
         <section className="break-inside-avoid">
           <h3 className="mt-4 mb-2 text-[18px] font-bold">Line check</h3>
@@ -42,6 +41,7 @@ function Drawn({ rig }: { rig: Rig }) {
           </ul>
         </section>
       )}
+      <DevicePapers rig={rig} plan={plan} />
     </>
   );
 }

@@ -4,6 +4,7 @@ import { boathouse } from '../../store/boathouse';
 import { planOf } from '../../store/rig-plan';
 import { changedSince } from '../../align/changed-since';
 import { checklistWords } from './checklist-words';
+import { placesOf } from './sync-places';
 import { cureWords, wordsFor } from './finding-words';
 import type { Take, TakeLine } from '../../store/records';
 
@@ -67,16 +68,24 @@ test('device checklists use generic words', () => {
   const demo = boathouse();
   const withOwn = demo.gear.map((one) => (one.id === 'marsh' ? { ...one, offset: factsOf(one.kind).offset } : one));
   const rig = { ...demo, gear: withOwn };
-  const lines = rig.gear.flatMap(({ id }) => checklist(planOf(rig), id).map(({ item }) => checklistWords(item)));
+  const plan = planOf(rig);
+  const lines = rig.gear.flatMap((gear) =>
+    checklist(plan, gear.id).map(({ item }) => checklistWords(item, placesOf(plan, gear))),
+  );
   expect(new Set(lines)).toEqual(
     new Set([
       ...lines.filter((line) => line.startsWith('Receive channel: ')),
-      'Clock source: external (MIDI)',
+      'Clock source: external (MIDI), socket IN',
+      'Clock source: external (MIDI), socket DIN in',
+      'Clock source: external (MIDI), socket USB in',
+      'Clock source: external (MIDI), from “Loopback”',
+      'Clock source: external (MIDI), from “Network”',
+      'Clock source: external (MIDI), from “Tablet cable”',
       'Receive clock: on',
       'Receive start and stop: on',
       'Receive song position: on',
       'Send clock: off',
-      'MIDI timecode (MTC): on, 24 fps',
+      'MIDI timecode (MTC): on, 24 fps, socket IN',
       'Receive machine control (MMC): on, device ID 127 or “all”',
       'MIDI thru on OUT: off',
       'Device offset: 0 ms',
