@@ -39,8 +39,6 @@ const KILLS: Record<string, Kill> = {
   browser: (page) => page.kill(),
 };
 const ENDS_PAGE = new Set(['tab', 'browser']);
-/** Longer than until it is noticed and replaced. */
-const HANGS_MS = 15_000;
 /** A hung hub is noticed after two seconds and half a heartbeat; what it didn't deliver meanwhile was never captured. */
 const LONGEST_LOSS_S = { 'hub hangs': 4, 'analyzer hangs': 4 } as Record<string, number>;
 
@@ -135,7 +133,6 @@ function takes(): Promise<StoredTake[]> {
 
 async function hang({ driver }: Page, worker: string): Promise<void> {
   const inside = await DevTools.open(driver);
-  inside.hang(worker);
-  // A session that closes ends the loop, and whatever else the worker is doing just then.
-  setTimeout(() => inside.close(), HANGS_MS);
+  await inside.hang(worker);
+  inside.close();
 }

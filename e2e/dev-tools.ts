@@ -57,9 +57,13 @@ export class DevTools {
     });
   }
 
-  /** An endless loop in the worker of this name (`hub`, `measure`, `files`). */
-  hang(worker: string): void {
-    void this.send('Runtime.evaluate', { expression: 'for (;;);' }, this.#session(worker));
+  /**
+   * An endless loop in the worker of this name (`hub`, `measure`, `files`), in a task of its own: one that the inspector
+   * evaluates outlives `terminate`, and keeps a core busy for good.
+   */
+  async hang(worker: string): Promise<void> {
+    const expression = 'setTimeout(() => { for (;;); }); 0';
+    await this.send('Runtime.evaluate', { expression }, this.#session(worker));
   }
 
   /** Bytes of script objects that are still in use, of the page and each worker. */

@@ -68,6 +68,7 @@ test('focus stays in the view where what had it goes away', async () => {
   await pressFocused('Delete Tablet 2');
   await pressFocused('Tablet…');
   await pressFocused('Delete Tablet');
+  await pressFocused('Synthesizer…');
   await pressFocused('Line check');
 });
 
@@ -242,7 +243,7 @@ describe('the demo’s rig', () => {
     const text = String(await page.driver.executeScript('return arguments[0].textContent', paper));
     expect(text).toMatch(/Boathouse.*79\.30 BPM · leader: the hub/);
     expect(text).toMatch(/Starting orderMIDI and audio interfaces.*Lantern tablet: press play once/);
-    expect(text).toMatch(/Weir recorderReceives sync onIN, from the hub’s port DIN 5Sound comes in oninput 10/);
+    expect(text).toMatch(/Weir recorderReceives sync onIN, from the hub’s port DIN 5Settings on the device/);
     expect(text).toMatch(/Settings on the device☐ MIDI timecode \(MTC\): on, 24 fps, socket IN/);
     expect(await paper.findElements(By.css('section.break-before-page'))).toHaveLength(18);
     expect(text).toMatch(/Line check.*Loft lamps is on internal clock/);

@@ -75,7 +75,7 @@ describe('a hub that is lost while it plays to a MIDI port', () => {
     const inside = await DevTools.open(page.driver);
     await page.driver.wait(async () => (await sent()).length > 100, 15_000);
     await page.driver.executeScript('standIn.sent.length = 0');
-    inside.hang('hub');
+    await inside.hang('hub');
     await page.sees('The hub stopped responding. It was restarted, and playback resumed.');
     inside.close();
     await page.driver.wait(async () => ticks(await sent()).length > 60, 15_000);
