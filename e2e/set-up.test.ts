@@ -93,6 +93,20 @@ describe('practice with stand-ins', () => {
   afterAll(() => page.close());
 
   const focused = () => page.driver.switchTo().activeElement();
+  /** The DIN port that made a box play, after another one; each of the first four boxes is on the input after its port. */
+  const heard = async (after: number): Promise<number> => {
+    const said = /After DIN ([1-4]) had played, input (\d) heard [34] of 4 beats/;
+    const found = async () => {
+      const [, port = 0, input = 0] = (said.exec(await page.sees('')) ?? []).map(Number);
+      return port > after && { port, input };
+    };
+    const { port, input } = (await page.driver.wait(found, 60_000, 'no box was heard')) as {
+      port: number;
+      input: number;
+    };
+    expect(input).toBe(port + 1);
+    return port;
+  };
 
   test('from the demo, by keyboard alone: a keyboard is found by a press, a drum machine by its sound', async () => {
     await page.afresh('/rig');
@@ -113,18 +127,19 @@ describe('practice with stand-ins', () => {
     // The focus waits on the button that starts, and then on the one that answers.
     await (await focused()).sendKeys(Key.ENTER);
     await page.sees('Is this Drum machine?', 60_000);
-    await page.sees(/After DIN 1 had played, input 2 heard [34] of 4 beats/);
-    expect(await (await focused()).getText()).toBe('Yes, use DIN 1');
+    // Sounds that come while the machine stands still are lost: that output wasn't heard, and the search went on.
+    const first = await heard(0);
+    expect(await (await focused()).getText()).toBe(`Yes, use DIN ${first}`);
     await (await page.button('No, try the next output')).sendKeys(Key.ENTER);
-    await page.sees(/After DIN 2 had played, input 3 heard [34] of 4 beats/, 60_000);
+    const second = await heard(first);
     expect(await violations(page)).toEqual([]);
     await (await focused()).sendKeys(Key.ENTER);
-    await page.sees('Drum machine comes in on input 3');
-    await (await page.button('Use input 3')).sendKeys(Key.ENTER);
+    await page.sees(`Drum machine comes in on input ${second + 1}`);
+    await (await page.button(`Use input ${second + 1}`)).sendKeys(Key.ENTER);
     await page.sees('Bring 1 device into time');
     const { gear } = (await rigNamed(page, 'Practice studio'))!;
-    expect(gear).toMatchObject([{ name: 'Drum machine', portId: 'boathouse-tide', returnChannel: 2 }]);
-    expect(BOATHOUSE.boxes.find(({ portId }) => portId === 'boathouse-tide')!.channel).toBe(2);
+    const { portId, channel } = BOATHOUSE.boxes[second - 1]!;
+    expect(gear).toMatchObject([{ name: 'Drum machine', portId, returnChannel: channel }]);
   });
 
   test('a search that is left ends, and its device stays as it was', async () => {
