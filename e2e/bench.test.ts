@@ -223,6 +223,7 @@ test('four starts from bar 5 land alike, and say that separate passes line up', 
 
 test.each([
   'What is my audio round trip?',
+  'How fast do programs change?',
   'How fast is this MIDI path?',
   'How fast does timecode lock?',
   'How late is the leader?',

@@ -54,7 +54,14 @@ describe('a newcomer with a MIDI interface of three ports and two drum machines'
     expect(await violations(page)).toEqual([]);
     await page.press('Continue');
     await page.press('Play the click');
-    await page.sees(/Input 1 heard [3-8] of 8 clicks/, 60_000);
+    // Clicks that the simulated sound card drops are played again.
+    for (let tries = 1; ; tries++) {
+      const said = await page.sees(/Input 1 heard [3-8] of 8 clicks|No input heard the click/, 60_000);
+      if (!said.includes('No input heard') || tries === 3) break;
+      await page.press('Play the click');
+      await page.sees('Listening on every input');
+    }
+    await page.sees(/Input 1 heard [3-8] of 8 clicks/);
     await page.press('Continue');
     await addDevice('Kettle drums', 'Attic in', 2);
     await page.sees('Bring 1 device into time');

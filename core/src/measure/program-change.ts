@@ -30,7 +30,7 @@ const LONGEST_MS = 1000;
 const LEADS = 20;
 /** Beside each other in time, long and short ones take turns. */
 const STRIDE = 7;
-/** Notes this long after their program show what it sounds like, in any device worth the name. */
+/** Notes this long after their program show what it sounds like. */
 const SURE_MS = 4000;
 const SURE_NOTES = 3;
 const NOTE_EVERY_MS = 500;

@@ -23,7 +23,7 @@ export function useFocusKeeper(): void {
       const { activeElement } = document;
       if (!last || (activeElement !== null && activeElement !== document.body && activeElement !== keeper)) return;
       if (last.isConnected && !last.matches(':disabled')) {
-        // Left on purpose, by a press on the page, unless its place keeps it.
+        // Enabled again: it gets the focus back, unless that was moved on purpose.
         if (activeElement === keeper && keeper) last.focus({ preventScroll: true });
         return;
       }

@@ -67,6 +67,8 @@ async function captureAll(
   { onClock, onLost }: { onClock: (frameZeroMs: number) => void; onLost: (why: string) => void },
 ): Promise<OpenAudioInput> {
   const captured = await captureTrack(track, toMeasure, () => onLost(DISCONNECTED));
+  if (!captured)
+    throw new AudioInputError('No sound arrives from this audio input. Check the interface, then open it again.');
   const { channels, sampleRate } = captured;
   const tellClock = () => onClock(captured.zeroMs());
   tellClock();

@@ -3,8 +3,12 @@ import { TrackClock } from './track-clock';
 
 /** Frames per batch, at least. */
 const BATCH_FRAMES = 2048;
-/** Blocks kept while this thread is busy: seconds of audio. */
+/** Blocks kept while this thread is busy: five seconds, at 10 ms each. */
 const MAX_BLOCKS = 500;
+/** An open input delivers within this time, silent or not. */
+const FIRST_BLOCK_MS = 5000;
+/** Capture times count from the page's time origin; further off than this, from somewhere else. */
+const SAME_CLOCK_MS = 1000;
 
 /** As browsers that have it offer it to a page; the DOM's types know it in workers only, and for video. */
 interface TrackProcessor {
@@ -26,18 +30,22 @@ export interface CapturedTrack {
 }
 
 /**
- * Streams every channel of a track to `toMeasure`. Resolves once audio flows; `onEnd` is called if it stops flowing for
- * good.
+ * Streams every channel of a track to `toMeasure`. Resolves once audio flows, or to null if none does; `onEnd` is called if
+ * it stops flowing for good, or its format changes.
  */
 export async function captureTrack(
   track: MediaStreamTrack,
   toMeasure: MessagePort,
   onEnd: () => void,
-): Promise<CapturedTrack> {
+): Promise<CapturedTrack | null> {
   const { MediaStreamTrackProcessor } = globalThis as unknown as { MediaStreamTrackProcessor: TrackProcessorClass };
   const reader = new MediaStreamTrackProcessor({ track, maxBufferSize: MAX_BLOCKS }).readable.getReader();
+  const silence = setTimeout(() => void reader.cancel(), FIRST_BLOCK_MS);
   const { value: first } = await reader.read();
-  if (!first) throw new Error('The audio input delivers nothing.');
+  clearTimeout(silence);
+  if (!first) return null;
+  const awayMs = performance.now() - first.timestamp / 1000;
+  const shiftMs = Math.abs(awayMs) > SAME_CLOCK_MS ? awayMs : 0;
   const { numberOfChannels: channels, sampleRate } = first;
   const clock = new TrackClock(sampleRate);
   const batch = new Batch(channels, (startFrame, samples) =>
@@ -47,17 +55,17 @@ export async function captureTrack(
     ),
   );
   let closed = false;
-  const take = (block: AudioData) => {
-    if (block.numberOfChannels === channels && block.sampleRate === sampleRate)
-      batch.push(clock.frameOf(block.timestamp / 1000, block.numberOfFrames), block);
+  const take = (block: AudioData): boolean => {
+    const isSame = block.numberOfChannels === channels && block.sampleRate === sampleRate;
+    if (isSame) batch.push(clock.frameOf(block.timestamp / 1000 + shiftMs, block.numberOfFrames), block);
     block.close();
+    return isSame;
   };
   const read = async () => {
     take(first);
     for (;;) {
       const { value, done } = await reader.read();
-      if (done || closed) break;
-      take(value);
+      if (done || closed || !take(value)) break;
     }
   };
   void read()

@@ -6,7 +6,7 @@ import { controlDesk } from '../studio/controls';
 import { useSession } from '../studio/session';
 import { hub, measure } from '../studio/workers';
 import { runCalibration } from './experiments';
-import { isRolling, stopHub } from './hub-motion';
+import { stopHub } from './hub-motion';
 import { sendWhenDue, type Due } from './send-when-due';
 
 export interface PortChoice {
@@ -18,8 +18,8 @@ export interface PortChoice {
 export type Tried = HeardOnInput | 'nothing';
 
 interface SetUpState {
-  /** The output that is being tried, and since when, ms of the window's clock. */
-  trying: { port: PortChoice; beatsMs: number[] } | null;
+  /** The output that is being tried, when its beats are due, ms of the window's clock, and the output tried before. */
+  trying: { port: PortChoice; beatsMs: number[]; before: PortChoice | null } | null;
   /** What was heard, by port. */
   tried: Readonly<Record<string, Tried>>;
   /** The output that made the device play, by its sound; the musician confirms it. */
@@ -44,8 +44,8 @@ const AHEAD_MS = 600;
 const TAIL_MS = 900;
 const LONGEST_TAIL_MS = 4000;
 const LOOK_EVERY_MS = 50;
-/** Somebody who saw a device play presses this much after the next output's turn began, at most. */
-const REACTION_MS = 700;
+/** Nobody reacts to a beat any sooner (common practice). */
+const REACTION_MS = 150;
 const CLICKS = 8;
 const CLICK_EVERY_MS = 400;
 const CLICK_NOTE = 77;
@@ -56,7 +56,12 @@ let search = new AbortController();
 function begin(): AbortSignal {
   search.abort();
   search = new AbortController();
-  useSetUp.setState({ trying: null, answer: null, problem: null });
+  useSetUp.setState(({ click }) => ({
+    trying: null,
+    answer: null,
+    problem: null,
+    click: click === 'listening' ? 'unknown' : click,
+  }));
   return search.signal;
 }
 
@@ -83,11 +88,11 @@ export async function tryOutputs(gear: Gear, ports: readonly PortChoice[]): Prom
   const signal = begin();
   try {
     await quiet();
-    for (const port of ports) {
+    for (const [i, port] of ports.entries()) {
       const atMs = performance.now() + LEAD_MS;
       const beatsMs = probeBeats(atMs);
       if (signal.aborted) return;
-      useSetUp.setState({ trying: { port, beatsMs } });
+      useSetUp.setState({ trying: { port, beatsMs, before: ports[i - 1] ?? null } });
       const messages = probeMessages(gear, atMs).map((one) => ({ ...one, portId: port.id }));
       const heard = await heardAfter(messages, beatsMs, signal);
       if (signal.aborted) return;
@@ -103,13 +108,13 @@ export async function tryOutputs(gear: Gear, ports: readonly PortChoice[]): Prom
   }
 }
 
-/** The musician saw the device play. The output being tried, or the one before, if its turn has only just begun. */
-export function portThatPlays(ports: readonly PortChoice[]): PortChoice | null {
+/** The musician saw the device play: the output being tried, or the one before, as long as this one can't have been seen. */
+export function portThatPlays(): PortChoice | null {
   const { trying } = useSetUp.getState();
   if (!trying) return null;
-  const isNew = performance.now() - (trying.beatsMs[0] ?? 0) < REACTION_MS;
-  const at = ports.findIndex(({ id }) => id === trying.port.id);
-  return (isNew ? ports[at - 1] : null) ?? trying.port;
+  const { port, beatsMs, before } = trying;
+  const isTooSoon = performance.now() < (beatsMs[0] ?? 0) + REACTION_MS;
+  return (isTooSoon && before) || port;
 }
 
 /** Plays the hub's click, finds the input that hears it, and measures the audio round trip. Resolves to that input. */
@@ -142,8 +147,11 @@ export async function measureRoundTrip(channel: number): Promise<void> {
   if (useSession.getState().input?.fromTrack) return;
   const { click } = useSetUp.getState();
   useSetUp.setState({ click: 'measuring' });
-  await runCalibration(channel);
-  useSetUp.setState({ click });
+  try {
+    await runCalibration(channel);
+  } finally {
+    useSetUp.setState({ click });
+  }
 }
 
 function fail(error: unknown): void {
@@ -153,7 +161,7 @@ function fail(error: unknown): void {
 
 /** Nothing else may sound. */
 async function quiet(): Promise<void> {
-  if (isRolling() || useSession.getState().snapshot.state !== 'stopped') await stopHub();
+  if (useSession.getState().snapshot.state !== 'stopped') await stopHub();
 }
 
 async function heardAfter(

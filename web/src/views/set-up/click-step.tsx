@@ -38,11 +38,7 @@ export function ClickStep({ rig, onBack, onDone }: { rig: Rig; onBack: () => voi
           </Button>
         </>
       }
-      help={
-        found
-          ? undefined
-          : 'Not heard? Turn the output up, check the cable, and turn off direct monitoring of that input in your interface’s mixer.'
-      }
+      help={found ? undefined : 'Not heard? Turn the output up, and check the cable and the gain of the input.'}
     >
       {!input && <p className="text-attention">No audio input is open. Go back to open one, or skip this step.</p>}
       <p role="status" className="font-bold">

@@ -183,7 +183,7 @@ export function OutputStep({
               Yes, use {answer.port.name}
             </Button>
           ) : trying ? (
-            <Button ref={main} tone="strong" onClick={() => take(portThatPlays(free), null)}>
+            <Button ref={main} tone="strong" onClick={() => take(portThatPlays(), null)}>
               {isPosition ? 'It jumped' : 'It is playing'}
             </Button>
           ) : (
@@ -236,8 +236,8 @@ export function OutputStep({
               >
                 {port.name}
               </span>
-              {now && trying ? <Beats beatsMs={trying.beatsMs} /> : <span />}
-              <span className="truncate text-sm text-soft">
+              {now && trying ? <Beats beatsMs={trying.beatsMs} /> : <span className="max-sm:hidden" />}
+              <span className="truncate text-sm text-soft max-sm:empty:hidden">
                 {taken
                   ? `used by ${taken}`
                   : now

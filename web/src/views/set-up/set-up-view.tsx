@@ -1,4 +1,4 @@
-import { RigError, type GearKind, type HeardOnInput } from '@metronomo/core';
+import { HUB_ID, RigError, type GearKind, type HeardOnInput } from '@metronomo/core';
 import clsx from 'clsx';
 import { useLiveQuery } from 'dexie-react-hooks';
 import { useEffect, useState } from 'react';
@@ -99,7 +99,7 @@ function SetUp({ rig }: { rig: Rig }) {
   const changeGear = (id: string, made: Partial<Gear>) =>
     change((before) => ({ ...before, gear: before.gear.map((one) => (one.id === id ? { ...one, ...made } : one)) }));
   const takeKind = async (kind: GearKind, name: string) => {
-    const { port } = place;
+    const port = place.port ?? (gear && inputPortOf(rig, gear.id));
     const id = gear?.id ?? crypto.randomUUID();
     const isNew = gear?.kind !== kind;
     const made = await change((before) => {
@@ -188,6 +188,13 @@ function SetUp({ rig }: { rig: Rig }) {
       </aside>
     </div>
   );
+}
+
+/** The hub's input port that a device sends to. */
+function inputPortOf({ cables, hubSockets }: Rig, id: string): PortChoice | null {
+  const cable = cables.find(({ from, to }) => from.gearId === id && to.gearId === HUB_ID);
+  const socket = hubSockets.find((one) => one.id === cable?.to.socketId);
+  return socket?.portId ? { id: socket.portId, name: socket.label } : null;
 }
 
 /** A device without a MIDI out keeps none. */
