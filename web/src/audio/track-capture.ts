@@ -7,8 +7,8 @@ const BATCH_FRAMES = 2048;
 const MAX_BLOCKS = 500;
 /** An open input delivers within this time, silent or not. */
 const FIRST_BLOCK_MS = 5000;
-/** Capture times count from the page's time origin; further off than this, from somewhere else. */
-const SAME_CLOCK_MS = 1000;
+/** Capture times count from the page's time origin; further off than a busy page reads late, from somewhere else. */
+const SAME_CLOCK_MS = 60_000;
 
 /** As browsers that have it offer it to a page; the DOM's types know it in workers only, and for video. */
 interface TrackProcessor {
