@@ -32,6 +32,8 @@ export interface Page {
   tab(name: string): Promise<void>;
   /** Waits until the page shows a text or matches a pattern; returns the page's whole text. */
   sees(text: string | RegExp, withinMs?: number): Promise<string>;
+  /** Waits until a measurement has run for at least so many seconds, however late the page is looked at. */
+  hasMeasured(seconds: number, withinMs?: number): Promise<void>;
   /** Errors the page wrote to its console. */
   complaints(): Promise<string[]>;
   /** All console warnings and errors so far. */
@@ -64,7 +66,7 @@ export async function openBrowser({
   audioServer = null,
   profile = null,
   port = 0,
-  calm = false,
+  calm = true,
   webRoot = WEB_ROOT,
 }: {
   flags?: string[];
@@ -80,7 +82,7 @@ export async function openBrowser({
   profile?: string | null;
   /** Of the server; any free one by default. */
   port?: number;
-  /** With less motion, which leaves more of the machine to the tests. */
+  /** With less motion, unless that is looked at: drawing it takes a third of what a page needs while it plays. */
   calm?: boolean;
   /** Folder of the built interface. */
   webRoot?: string;
@@ -194,6 +196,13 @@ export async function openBrowser({
           throw new Error(`${String(problem)}\n--- it shows:\n${await shown()}`);
         });
       return shown();
+    },
+    async hasMeasured(seconds, withinMs = 2 * PATIENCE_MS) {
+      const reached = async () => {
+        const shown = await driver.executeScript<string>('return document.body.innerText').catch(() => '');
+        return Number(/Measuring: (\d+) of/.exec(shown)?.[1] ?? -1) >= seconds;
+      };
+      await driver.wait(reached, withinMs, `nothing was measured for ${seconds} s`, LOOK_EVERY_MS);
     },
     async complaints() {
       await readConsole();

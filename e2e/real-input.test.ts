@@ -202,7 +202,7 @@ describe('a MIDI port and an audio input looped inside the page', () => {
     await page.press('Stop');
     await page.go('bench');
     await page.press('Record take M');
-    await page.sees(/Measuring: [1-9] of/, 30_000);
+    await page.hasMeasured(1);
     await page.press('Finish early');
     await page.button('Record take M');
     await page.go('run');
@@ -220,7 +220,7 @@ describe('a MIDI port and an audio input looped inside the page', () => {
     const before = (await takes()).length;
     await choose(page, 'Length', '16 bars');
     await page.press('Record take M');
-    await page.sees(/Measuring: [3-9] of/, 30_000);
+    await page.hasMeasured(3);
     await page.driver.executeScript('standIn.pull()');
     await page.sees(/Attic in.*was disconnected during the take\. Reconnect it and repeat the take\./);
     await page.driver.wait(async () => (await takes()).length === before + 1, 5000);

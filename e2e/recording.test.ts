@@ -20,7 +20,7 @@ interface StoredTake {
 const folder = mkdtempSync(join(tmpdir(), 'metronomo-wav-'));
 let page: Page;
 beforeAll(async () => {
-  page = await openBrowser({ calm: true });
+  page = await openBrowser();
   await page.open('/bench');
   await page.press('How late is a recorded part?');
 });

@@ -25,7 +25,7 @@ interface StoredRig {
 
 let page: Page;
 beforeAll(async () => {
-  page = await openBrowser({ calm: true });
+  page = await openBrowser();
   await page.open('/rig');
 });
 afterAll(() => page.close());

@@ -18,7 +18,7 @@ interface StoredTake {
 
 let page: Page;
 beforeAll(async () => {
-  page = await openBrowser({ calm: true });
+  page = await openBrowser();
   await page.open('/rig');
   await page.sees('Boathouse');
 });
