@@ -444,3 +444,22 @@ test('who joins a wire is stopped first, even if the wire’s rate changes once 
     .filter((kind) => kind !== 'clock');
   expect(kinds).toEqual(['stop', 'songPosition', 'continue']);
 });
+
+test.each<[string, (hub: Hub) => void]>([
+  ['muted', (hub) => hub.command({ kind: 'mute', feedId: 'a', muted: true })],
+  ['not soloed', (hub) => hub.command({ kind: 'solo', feedIds: ['b'] })],
+  ['kept from the leader', (hub) => hub.setLeaders(['machine', 'hub'])],
+])('a wire that is %s is sent nothing when its settings change', (_, silence) => {
+  const hub = new Hub({ bpm: 120 });
+  const wire = (change: Partial<FeedSettings>) => ({ ...feed('a', change), reaches: ['machine'] });
+  hub.setFeeds([wire({}), feed('b')]);
+  hub.setSources([{ id: 'machine', portId: 'in', language: 'clock', gives: 'tempo' }]);
+  run(hub, 0, 100);
+  for (let tick = 0; tick < 96; tick++) hub.receive('in', Uint8Array.of(0xf8), (tick * 2500) / 120);
+  run(hub, 100, 2000);
+  silence(hub);
+  hub.command({ kind: 'play' });
+  run(hub, 2000, 3000);
+  hub.setFeeds([wire({ sends: { ...NO_SYNC, timecode: '25' } }), feed('b')]);
+  expect(heard(run(hub, 3000, 3500), 'a')).toEqual([]);
+});

@@ -242,7 +242,7 @@ export class Hub {
       if (!held) added.push(one);
     };
     try {
-      this.#farewell(old.feed, planner, planner.change(feed.settings, this.#mapNow(), add));
+      this.#farewell(old, planner.change(feed.settings, this.#mapNow(), add));
     } catch {
       return null;
     }
@@ -260,7 +260,7 @@ export class Hub {
       if (reachesLeader === reached) continue;
       // A stop would stop the leader too.
       const notes = reachesLeader ? line.planner.end().filter(({ kind }) => kind === 'noteOff') : [];
-      if (!line.muted && !line.notSoloed) this.#farewell(feed, line.planner, notes);
+      this.#farewell(line, notes);
       this.#lines.set(id, { ...line, reachesLeader });
       if (!reachesLeader) this.#comeBack(line);
     }
@@ -1139,12 +1139,13 @@ export class Hub {
    * here, as it may be playing.
    */
   #sayStop(line: FeedState, { fromMs = this.#horizonMs, always = false } = {}): void {
-    const { feed, planner } = line;
-    const messages = planner.end(always);
-    if (!isSilent(line)) this.#farewell(feed, planner, messages, fromMs);
+    this.#farewell(line, line.planner.end(always), fromMs);
   }
 
-  #farewell(feed: Feed, planner: WirePlanner, messages: readonly MidiMessage[], fromMs = this.#horizonMs): void {
+  /** After everything sent so far; whoever is silent stays so. */
+  #farewell(line: FeedState, messages: readonly MidiMessage[], fromMs = this.#horizonMs): void {
+    if (isSilent(line)) return;
+    const { feed, planner } = line;
     const atMs = Math.max(fromMs, planner.lastDueMs);
     for (const message of messages)
       this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
