@@ -22,5 +22,5 @@ export default {
     // failure is shown.
     { ...project('e2e', ['<rootDir>/e2e/**/*.test.ts']), setupFilesAfterEnv: ['<rootDir>/e2e/once-more.cjs'] },
   ],
-  testTimeout: 120_000,
+  testTimeout: 300_000,
 };

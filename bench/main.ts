@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs';
 import { cpus, loadavg } from 'node:os';
 import { coreFigures } from './core-figures';
 import { filesFigures } from './files-figures';
+import { firstLoadFigures } from './first-load-figures';
 import type { Figure } from './figures';
 import { followFigures } from './follow-figures';
 import { hubFigures } from './hub-figures';
@@ -28,6 +29,7 @@ const IN_NODE: Record<string, Figures> = {
 };
 
 const IN_BROWSER: Record<string, Figures> = {
+  firstLoad: firstLoadFigures,
   rig: rigFigures,
   run: runFigures,
   page: pageFigures,

@@ -2,7 +2,7 @@ import { openBrowser, type Page } from '../e2e/browser';
 import { withMidi } from '../e2e/page-stand-ins';
 import { openBoxes } from './boxes';
 import type { Figure } from './figures';
-import { MachineWatch } from './machine';
+import { MachineWatch } from '../e2e/machine';
 
 const FEEDS = 16;
 const BPM = 300;

@@ -6,7 +6,7 @@ import { openBrowser, type Page } from '../e2e/browser';
 import { DevTools } from '../e2e/dev-tools';
 import { stored, withLoop, withMidi } from '../e2e/page-stand-ins';
 import { openBoxes } from './boxes';
-import { MachineWatch } from './machine';
+import { MachineWatch } from '../e2e/machine';
 
 /**
  * The real interface plays to eight followers and records a take every few minutes: `npm run soak:browser -- --minutes 60`.

@@ -1,7 +1,7 @@
 import type { Driver } from 'selenium-webdriver/chrome';
 import { openBrowser, type Page } from '../e2e/browser';
 import type { Figure } from './figures';
-import { MachineWatch } from './machine';
+import { MachineWatch } from '../e2e/machine';
 import { WATCH_SCREEN } from './page-figures';
 
 const SLOWER = 4;

@@ -12,7 +12,12 @@ import { listen, shutDown } from '../server/src/listen';
 
 const WEB_ROOT = join(process.cwd(), 'web/dist');
 const PATIENCE_MS = 30_000;
+/** How much longer everything may take on a machine whose host gives most of its time to others. */
+const SLOWER = 3;
 const LOOK_EVERY_MS = 100;
+/** Of a tab, whose panel may have to be loaded. */
+const PANEL_OF = `const [one] = arguments; return one.role === 'tab' ? one.getAttribute('aria-controls') : null;`;
+const PANEL_IS_THERE = `const panel = document.getElementById(arguments[0]); return !panel || panel.childElementCount > 0;`;
 
 export interface Page {
   driver: WebDriver;
@@ -30,6 +35,8 @@ export interface Page {
   go(view: string): Promise<void>;
   /** Opens the tab whose name starts with this. */
   tab(name: string): Promise<void>;
+  /** Opens the part of the page that is folded under this name. */
+  unfold(name: string): Promise<void>;
   /** Waits until the page shows a text or matches a pattern; returns the page's whole text. */
   sees(text: string | RegExp, withinMs?: number): Promise<string>;
   /** Waits until a measurement has run for at least so many seconds, however late the page is looked at. */
@@ -120,6 +127,9 @@ export async function openBrowser({
     .setChromeOptions(options)
     .setChromeService(new ServiceBuilder('/usr/bin/chromedriver').setEnvironment({ ...environment(), ...audioServer }))
     .build();
+  const { wait } = driver;
+  driver.wait = ((condition: never, timeoutMs = PATIENCE_MS, ...rest: never[]) =>
+    wait.call(driver, condition, timeoutMs * SLOWER, ...rest)) as typeof wait;
   const devTools = (name: string, parameters: object) => (driver as Driver).sendDevToolsCommand(name, parameters);
   await devTools('Emulation.setDeviceMetricsOverride', {
     width,
@@ -135,7 +145,11 @@ export async function openBrowser({
     const press = async () => {
       const element = await find();
       await driver.wait(until.elementIsEnabled(element), PATIENCE_MS, `"${name}" stays disabled`);
+      const panel = await driver.executeScript<string | null>(PANEL_OF, element);
       await element.click();
+      if (panel === null) return;
+      const isThere = () => driver.executeScript<boolean>(PANEL_IS_THERE, panel);
+      await driver.wait(isThere, PATIENCE_MS, `"${name}" stays empty`);
     };
     // The element may be re-rendered between finding and clicking it: retry once.
     await press().catch((problem: unknown) => {
@@ -145,7 +159,11 @@ export async function openBrowser({
   };
   const open = async (path: string) => {
     await driver.get(url + path);
-    await driver.wait(until.elementLocated(By.css('main > h1 ~ *')), PATIENCE_MS, 'the app was not drawn');
+    await driver.wait(
+      until.elementLocated(By.css('main[aria-busy="false"] > h1 ~ *')),
+      PATIENCE_MS,
+      'the app didn’t start',
+    );
   };
   const logged: { level: string; message: string }[] = [];
   /** The driver returns each log entry only once. */
@@ -181,6 +199,11 @@ export async function openBrowser({
         () => found(By.xpath(`//*[@role="tab" and starts-with(normalize-space(), "${name}")]`), `tab "${name}"`),
         name,
       ),
+    async unfold(name) {
+      const summary = await found(By.xpath(`//summary[contains(normalize-space(), "${name}")]`), `fold "${name}"`);
+      const isOpen = 'return arguments[0].parentElement.open';
+      if (!(await driver.executeScript<boolean>(isOpen, summary))) await summary.click();
+    },
     async sees(text, withinMs = PATIENCE_MS) {
       // Not `getText`, which walks every element in script and would keep the page busy.
       const shown = () => driver.executeScript<string>('return document.body.innerText');

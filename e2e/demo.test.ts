@@ -174,7 +174,7 @@ test('one press measures, applies and confirms: everyone on the beat within 0.5 
   }
   const steady = proof!.lines.filter(({ gearId }) => ['porch', 'tide', 'heron', 'ledger'].includes(gearId));
   for (const { report } of steady) expect(Math.abs(report.medianMs)).toBeLessThan(0.5);
-}, 240_000);
+});
 
 test('a dragged flag moves the offset; locked, it doesn’t', async () => {
   const offset = async () =>

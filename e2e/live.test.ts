@@ -279,6 +279,7 @@ const openCard = async () => {
   await page.go('rig');
   await page.tab('Gear');
   await page.press('Box…').catch(() => undefined);
+  await page.unfold('Advanced');
 };
 
 test('4: a recorder that may record is armed, records and stops by machine control', async () => {

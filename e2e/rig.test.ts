@@ -93,6 +93,8 @@ test('a cable drawn from socket to socket is connected; an invalid one is reject
 
 test('by keyboard: connections and settings; the check follows, and its button fixes the finding', async () => {
   await page.press('Gear');
+  await page.unfold('Device settings');
+  await page.unfold('Advanced');
   await option('Connected through', 'Drum machine, THRU');
   await until(async () => (await own()).cables.length === 1, 'no cable was plugged in');
   await option('Clock source', 'internal');
@@ -145,6 +147,31 @@ test('a cable is selected and unplugged by keyboard', async () => {
   await until(async () => (await own()).cables.length === 1, 'undo did not bring it back');
 });
 
+test('a cable is plugged in by keyboard, from socket to socket, and unplugged with Delete', async () => {
+  const socketNamed = (name: string) => page.driver.findElement(By.css(`.react-flow__handle[aria-label="${name}"]`));
+  const focused = () => page.driver.switchTo().activeElement();
+  const before = (await own()).cables.length;
+  await page.driver.executeScript('arguments[0].focus()', await socketNamed('Drum machine 2, THRU (thru)'));
+  await (await focused()).sendKeys(Key.ENTER);
+  await page.sees(/Cable at Drum machine 2, THRU: \d+ sockets? fits?/);
+  const label = async () => (await focused()).getAttribute('aria-label');
+  await until(async () => (await label()) !== 'Drum machine 2, THRU (thru)', 'no socket was focused');
+  // Escape gives up; the next time another socket is chosen.
+  await (await focused()).sendKeys(Key.ESCAPE);
+  await until(async () => (await label()) === 'Drum machine 2, THRU (thru)', 'focus did not come back');
+  await (await focused()).sendKeys(Key.SPACE);
+  await until(async () => (await label()) !== 'Drum machine 2, THRU (thru)', 'no socket was focused');
+  const chosen = await label();
+  await (await focused()).sendKeys(Key.ENTER);
+  await until(async () => (await own()).cables.length === before + 1, 'no cable was plugged in');
+  const [name, socket] = /^(.+), (.+) \(in\)$/.exec(chosen!)!.slice(1);
+  const cable = await page.driver.findElement(
+    By.css(`.react-flow__edge[aria-label="Cable from Drum machine 2, THRU to ${name}, ${socket}: clock"]`),
+  );
+  await cable.sendKeys(Key.ENTER, Key.DELETE);
+  await until(async () => (await own()).cables.length === before, 'the cable is still there');
+});
+
 test('gear is moved in its list, given an icon and a socket, and undo reverts each', async () => {
   const names = async () => (await own()).gear.map(({ name }) => name);
   await page.press('Add gear');
@@ -154,10 +181,10 @@ test('gear is moved in its list, given an icon and a socket, and undo reverts ea
   await undo();
   await until(async () => (await names()).join() === before.join(), 'it did not move back');
   await page.press('Drum machine…');
-  await page.driver.findElement(By.xpath('//summary[contains(., "MIDI sockets, audio outs")]')).click();
+  await page.unfold('Device settings');
   await page.press('Add socket');
   await until(async () => (await own()).gear[0]!.sockets.some(({ label }) => label === 'IN A'), 'no socket came');
-  await page.driver.findElement(By.xpath('//summary[contains(., "Setup checklist")]')).click();
+  await page.unfold('Setup checklist');
   await page.driver.findElement(By.xpath('//label[contains(., "Receive clock: on")]/input')).click();
   await page.sees(/Setup checklist: 1 of \d done/);
   const name = await page.driver.findElement(By.css('input[aria-label="Device name"]'));

@@ -361,6 +361,7 @@ describe('a MIDI port disconnected and reconnected', () => {
     await page.press('Add gear');
     await page.press('Sampler');
     await option('Attic in');
+    await page.unfold('Advanced');
     await page.driver.findElement(By.xpath('//label[normalize-space()="Song position"]/input')).click();
     await page.driver.findElement(By.css('a[href="/run"]')).click();
   });

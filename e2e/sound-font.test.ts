@@ -19,7 +19,7 @@ const CONDITIONS: [string, Conditions, 1 | 2][] = [
 const parts: Part[] = [];
 beforeAll(async () => {
   for (const beat of BEATS) parts.push(...(await renderInstruments(beat)));
-}, 300_000);
+});
 
 interface Answer {
   name: string;

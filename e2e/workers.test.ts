@@ -40,6 +40,7 @@ describe('a hub that is lost while it plays to a MIDI port', () => {
     await page.press('Add gear');
     await page.press('Sampler');
     await option(page, 'Attic in');
+    await page.unfold('Advanced');
     await page.driver.findElement(By.xpath('//label[normalize-space()="Song position"]/input')).click();
     await page.driver.findElement(By.css('a[href="/run"]')).click();
   });

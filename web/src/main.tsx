@@ -3,6 +3,7 @@ import '@fontsource/b612/700.css';
 import '@fontsource/b612-mono/400.css';
 import './app/styles.css';
 import { StrictMode } from 'react';
+import { flushSync } from 'react-dom';
 import { createRoot } from 'react-dom/client';
 import { App, preloadViews } from './app/app';
 import { OtherTab } from './app/other-tab';
@@ -13,14 +14,16 @@ import { watchStorage } from './history/watch-storage';
 import { watchDrift } from './studio/drift-watch';
 import { remoteHost } from './studio/remote-host';
 import { watchSongEnds } from './studio/set-list';
+import { useSession } from './studio/session';
 import { runInOneTab } from './studio/single-tab';
-import { endStudio, startStudio } from './studio/start';
+import { endStudio, showLastRig, startStudio } from './studio/start';
 import { keepInstalled } from './studio/installed';
 import { stayAwake } from './studio/stay-awake';
 import { deleteLeftovers } from './store/own-data';
 import { StartFailed } from './app/start-failed';
 
 const IDLE_WITHIN_MS = 5000;
+const SHOWN_WITHIN_MS = 200;
 
 applySheet();
 const root = createRoot(document.getElementById('root') as HTMLElement);
@@ -33,7 +36,16 @@ async function start({ take = false } = {}): Promise<void> {
     return;
   }
   try {
-    await Promise.all([startStudio(), loadFilesWorker()]);
+    const rig = await showLastRig();
+    flushSync(() =>
+      root.render(
+        <StrictMode>
+          <App />
+        </StrictMode>,
+      ),
+    );
+    await pictureShown();
+    await Promise.all([startStudio(rig), loadFilesWorker()]);
     watchDrift();
     watchSongEnds();
     remoteHost.begin();
@@ -41,16 +53,20 @@ async function start({ take = false } = {}): Promise<void> {
     watchStorage();
     void deleteLeftovers();
     stayAwake();
-    root.render(
-      <StrictMode>
-        <App />
-      </StrictMode>,
-    );
+    useSession.setState({ starting: false });
     whenIdle(preloadViews);
     whenIdle(keepInstalled);
   } catch (error) {
     root.render(<StartFailed error={error} />);
   }
+}
+
+/** Resolves once the browser has had time to show what was drawn; a hidden window shows nothing. */
+function pictureShown(): Promise<void> {
+  return new Promise((resolve) => {
+    requestAnimationFrame(() => setTimeout(resolve));
+    setTimeout(resolve, SHOWN_WITHIN_MS);
+  });
 }
 
 /** What the first picture can do without has time until the page is idle. */

@@ -1,6 +1,8 @@
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
-import { drift, RunView } from '../views/run/run-view';
-import { guideText } from './help';
+import { drift, runPanel, RunView } from '../views/run/run-view';
+import { guideText } from './guide';
+import { helpDialog } from './help';
+import { hearInputs } from './hear-inputs-dialog';
 import { lazyView } from '../parts/lazy-view';
 import { messages } from './ribbon';
 import { Shell } from './shell';
@@ -15,8 +17,12 @@ const logbook = lazyView(() => import('../views/logbook/logbook-view').then(({ L
 /** Loads all views, so that they open without a server, too. */
 export function preloadViews(): void {
   // Without a server this fails without harm; opening the view tries again and shows the error.
-  for (const { preload } of [bench, rig, align, logbook, setUp, drift, messages, guideText]) void preload();
+  const parts = [runPanel, drift, messages, helpDialog, guideText, hearInputs];
+  for (const { preload } of [bench, rig, align, logbook, setUp, ...parts]) void preload();
 }
+
+// Not left to the router, which draws a place that it leads on to after everything else.
+if (window.location.pathname === '/') window.history.replaceState(null, '', '/run');
 
 const router = createBrowserRouter([
   {

@@ -22,6 +22,7 @@ export function Shell() {
   useShortcuts();
   useFocusKeeper();
   const { pathname } = useLocation();
+  const starting = useSession(({ starting }) => starting);
   const engineProblem = useSession(({ engineProblem }) => engineProblem);
   const view = [...VIEWS, SET_UP].find(({ path }) => pathname.startsWith(path));
   useEffect(() => {
@@ -40,13 +41,21 @@ export function Shell() {
       >
         Skip to {view?.name ?? 'the view'}
       </a>
-      <div className="flex h-dvh flex-col overflow-hidden print:block print:h-auto print:overflow-visible">
+      <div
+        inert={starting}
+        className="flex h-dvh flex-col overflow-hidden print:block print:h-auto print:overflow-visible"
+      >
         <TopStrip />
         <Steps />
         <NewerVersion />
         <Hints />
         {engineProblem && <Notice>{engineProblem}</Notice>}
-        <main id="view" tabIndex={-1} className="min-h-0 flex-1 overflow-auto print:overflow-visible">
+        <main
+          id="view"
+          tabIndex={-1}
+          aria-busy={starting}
+          className="min-h-0 flex-1 overflow-auto print:overflow-visible"
+        >
           <h1 className="sr-only">{view?.name ?? 'Metronomo'}</h1>
           {/* Around all views: one that loads leaves the one before in place. */}
           <Suspense>

@@ -1,5 +1,5 @@
 import * as Comlink from 'comlink';
-import { format } from 'date-fns';
+import { formatISO } from 'date-fns';
 import { create } from 'zustand';
 import { showToast } from '../toasts/toast-store';
 import { switchRig } from '../studio/rig';
@@ -67,7 +67,7 @@ export async function saveAll(which: 'own' | 'demo'): Promise<void> {
   try {
     const zip = await files.writeAll(which === 'demo' ? DEMO_DATA : ownDataName(), progress('Exporting'));
     saveFile(
-      `metronomo-${which === 'demo' ? 'demo-' : ''}${format(Date.now(), 'yyyy-MM-dd')}.zip`,
+      `metronomo-${which === 'demo' ? 'demo-' : ''}${formatISO(Date.now(), { representation: 'date' })}.zip`,
       [zip],
       'application/zip',
     );

@@ -1,6 +1,6 @@
 import { useId, type ReactNode, type SelectHTMLAttributes } from 'react';
 
-/** A label above its control; the control receives the id. */
+/** A label above its control, and a line below; the control receives its id, and what describes it. */
 export function Field({
   label,
   children,
@@ -8,16 +8,21 @@ export function Field({
 }: {
   label: string;
   hint?: string;
-  children: (id: string) => ReactNode;
+  children: (id: string, describedBy?: string) => ReactNode;
 }) {
   const id = useId();
+  const hintId = `${id}-hint`;
   return (
     <div className="flex flex-col gap-1">
       <label htmlFor={id} className="text-xs text-soft">
         {label}
       </label>
-      {children(id)}
-      {hint && <p className="text-xs text-soft">{hint}</p>}
+      {children(id, hint === undefined ? undefined : hintId)}
+      {hint !== undefined && (
+        <p id={hintId} className="text-xs text-soft">
+          {hint}
+        </p>
+      )}
     </div>
   );
 }

@@ -17,16 +17,21 @@ export function lazyView<Props extends object = object>(
   load: () => Promise<ComponentType<Props>>,
 ): { View: ComponentType<Props>; preload(): Promise<unknown> } {
   let loading: Promise<ComponentType<Props>> | null = null;
+  let there: ComponentType<Props> | null = null;
   // A failure stays until it is forgotten: rendering would otherwise fetch again and again.
   const loaded = () => {
     if (!loading) {
       loading = load();
-      loading.catch(() => failed.add(() => (loading = null)));
+      loading.then(
+        (view) => (there = view),
+        () => failed.add(() => (loading = null)),
+      );
     }
     return loading;
   };
   function View(props: Props) {
-    const Loaded = use(loaded());
+    // What is there already is drawn at once, without suspending.
+    const Loaded = there ?? use(loaded());
     return <Loaded {...props} />;
   }
   return { View, preload: () => loaded().catch(forgetFailures) };

@@ -8,6 +8,8 @@ import {
   connect,
   applyCure,
   disconnect,
+  endsOf,
+  fittingSockets,
   setInputPort,
   setOutputPort,
   moveGear,
@@ -133,4 +135,16 @@ test('a rig of the first version opens with cables', async () => {
     [null, 0],
   ]);
   expect(rig!.cables).toHaveLength(1);
+});
+
+test('a cable fits wherever one could be plugged in, from either end', () => {
+  const [from, to] = thru;
+  expect(fittingSockets(empty, from)).toContainEqual(to);
+  expect(fittingSockets(empty, to)).toContainEqual(from);
+  expect(endsOf(empty, from, to)).toEqual({ from, to });
+  expect(endsOf(empty, to, from)).toEqual({ from, to });
+  // One cable to a socket: neither end is free any more.
+  const plugged = connect(empty, from, to);
+  expect(fittingSockets(plugged, from)).toEqual([]);
+  expect(fittingSockets(plugged, to)).toEqual([]);
 });

@@ -4,6 +4,7 @@ import {
   obstacleToCable,
   portsOfGear,
   RigError,
+  socketOf,
   type Cable,
   type Cure,
   type RigPlan,
@@ -54,6 +55,20 @@ export function connect(rig: Rig, from: SocketRef, to: SocketRef): Rig {
   if (problem !== null) throw new RigError(problem);
   const cable: Cable = { id: crypto.randomUUID(), from, to, notesPerSecond: 0 };
   return withPorts({ ...rig, cables: [...rig.cables, cable] });
+}
+
+/** A new cable between two sockets, whichever was named first. */
+export function endsOf(rig: Rig, one: SocketRef, other: SocketRef): { from: SocketRef; to: SocketRef } {
+  const goesIn = socketOf(planOf(rig), one)?.direction === 'in';
+  return goesIn ? { from: other, to: one } : { from: one, to: other };
+}
+
+/** Every socket that a cable fits whose one end is in this one. */
+export function fittingSockets(rig: Rig, socket: SocketRef): SocketRef[] {
+  const plan = planOf(rig);
+  return plan.gear
+    .flatMap((gear) => gear.sockets.map(({ id }) => ({ gearId: gear.id, socketId: id })))
+    .filter((other) => obstacleToCable(plan, endsOf(rig, socket, other)) === null);
 }
 
 export function disconnect(rig: Rig, cableId: string): Rig {

@@ -19,6 +19,8 @@ interface SessionState {
   experiment: Experiment;
   /** The leader during a trial, instead of the rig’s order; null outside a trial. */
   trialLeader: string | null;
+  /** It is shown, but nothing runs yet. */
+  starting: boolean;
   snapshot: HubSnapshot;
   /** Time of the snapshot, in ms of the window's clock. */
   snapshotAtMs: number;
@@ -71,6 +73,7 @@ export const useSession = create<SessionState>(() => ({
   rig: null,
   experiment: {},
   trialLeader: null,
+  starting: true,
   snapshot: AT_REST,
   snapshotAtMs: 0,
   ribbon: [],

@@ -7,7 +7,7 @@ import { networkPorts } from '../ports/network-ports';
 import { canDisconnect } from '../ports/port-ids';
 import { clearReconnected, ports } from '../ports/port-registry';
 import { webMidi } from '../ports/web-midi';
-import { databaseNameOf } from '../store/database';
+import { databaseNameOf, keepIn } from '../store/database';
 import type { Rig } from '../store/records';
 import { boathouse } from '../store/boathouse';
 import { ensureRigs, loadRig } from '../store/rigs';
@@ -23,8 +23,8 @@ import { command, hub, startWorkers, type HubApi, type MeasureApi } from './work
 
 const lines: { current: HubLine | null } = { current: null };
 
-/** Starts the hub with the rig last used. Call once. */
-export async function startStudio(): Promise<void> {
+/** Loads the rig last used, and shows it before anything runs. */
+export async function showLastRig(): Promise<Rig> {
   const full = await ensureRigs().then(() => false, onlyFull);
   const rig =
     (await loadRig(lastRigId() ?? 'boathouse')) ?? (await loadRig('boathouse')) ?? (full ? boathouse() : null);
@@ -32,6 +32,13 @@ export async function startStudio(): Promise<void> {
     throw new Error(
       'The demo rig stored in this browser is damaged and can’t be opened. To start over, clear this site’s data in the browser; this also deletes your takes.',
     );
+  keepIn(databaseNameOf(rig));
+  useSession.setState({ rig });
+  return rig;
+}
+
+/** Starts the hub with a rig. Call once. */
+export async function startStudio(rig: Rig): Promise<void> {
   for (const adapter of [webMidi, networkPorts, new ClickPort()]) ports.add(adapter);
   await startWorkers({ hub: setUpHub, measure: setUpMeasure, lost: tellLost });
   ports.onChange(({ id, connected }) => connected && rejoin(id));

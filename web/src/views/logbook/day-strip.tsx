@@ -1,5 +1,6 @@
 import { bin, extent, max } from 'd3-array';
-import { scaleTime } from 'd3-scale';
+import { scaleLinear } from 'd3-scale';
+import { timeTicks } from 'd3-time';
 import { useMemo } from 'react';
 import { dayOf, timeOfDay } from '../../parts/dates';
 import type { EntryKey } from '../../history/logbook';
@@ -17,8 +18,8 @@ export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at:
   const { scale, bars } = useMemo(() => {
     const [first = 0, last = 0] = extent(keys, ({ at }) => at);
     const room = Math.max(HOUR_MS / 4, (last - first) * 0.02);
-    const time = scaleTime([first - room, last + room], [0, Math.max(1, width)]);
-    const [from, to] = time.domain().map(Number);
+    const time = scaleLinear([first - room, last + room], [0, Math.max(1, width)]);
+    const [from, to] = time.domain();
     const bins = bin<number, number>()
       .domain([from ?? 0, to ?? 0])
       .thresholds(Math.max(1, Math.floor(width / PIXELS_A_BAR)))(keys.map(({ at }) => at));
@@ -34,7 +35,7 @@ export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at:
         role="img"
         aria-label={`Timeline of ${count(keys.length, 'entry', 'entries')}; click to jump`}
         onClick={({ clientX, currentTarget }) =>
-          onGo(Number(scale.invert(clientX - currentTarget.getBoundingClientRect().left)))
+          onGo(scale.invert(clientX - currentTarget.getBoundingClientRect().left))
         }
       >
         <line x1="0" x2={width} y1={HEIGHT - 6.5} y2={HEIGHT - 6.5} stroke="var(--ink)" />
@@ -52,14 +53,16 @@ export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at:
             />
           );
         })}
-        {scale.ticks(Math.max(2, Math.floor(width / 130))).map((tick) => (
-          <g key={Number(tick)} transform={`translate(${scale(tick)} 0)`}>
-            <line y1={HEIGHT - 6} y2={HEIGHT - 1} stroke="var(--ink)" />
-            <text y={HEIGHT + 10} textAnchor="middle" fontSize="12" fill="var(--soft)">
-              {tick.getHours() + tick.getMinutes() === 0 ? dayOf(tick) : timeOfDay(tick)}
-            </text>
-          </g>
-        ))}
+        {timeTicks(new Date(scale.invert(0)), new Date(scale.invert(width)), Math.max(2, Math.floor(width / 130))).map(
+          (tick) => (
+            <g key={Number(tick)} transform={`translate(${scale(tick)} 0)`}>
+              <line y1={HEIGHT - 6} y2={HEIGHT - 1} stroke="var(--ink)" />
+              <text y={HEIGHT + 10} textAnchor="middle" fontSize="12" fill="var(--soft)">
+                {tick.getHours() + tick.getMinutes() === 0 ? dayOf(tick) : timeOfDay(tick)}
+              </text>
+            </g>
+          ),
+        )}
       </svg>
     </div>
   );

@@ -9,25 +9,9 @@ import { Notice } from '../../parts/notice';
 import type { Gear, Rig } from '../../store/records';
 import { connect, disconnect, setInputPort, setOutputPort } from '../../store/rig-plan';
 
-/** The device's connections: a port of the hub, or another device's out or thru. */
-export function CableFields({ gear }: { gear: Gear }) {
-  const rig = useSession(({ rig }) => rig);
-  const { outputs, inputs } = usePorts();
+/** Changes the rig, and says why a change isn’t possible. */
+function useCabling() {
   const [problem, setProblem] = useState<string | null>(null);
-  if (!rig) return null;
-  const portsOf = (wanted: 'in' | 'out', here: readonly MidiPort[]) => {
-    const adopted = rig.hubSockets.filter(({ direction }) => direction === wanted);
-    return [
-      ...adopted.flatMap(({ portId, label }) => (portId ? [{ id: portId, name: label }] : [])),
-      ...here.filter(({ id }) => !adopted.some(({ portId }) => portId === id)),
-    ];
-  };
-  const ports = portsOf('out', outputs);
-  const insOfHub = portsOf('in', inputs);
-  const back = rig.cables.find(({ from, to }) => from.gearId === gear.id && to.gearId === HUB_ID);
-  const comesInBy = rig.hubSockets.find(({ id }) => id === back?.to.socketId)?.portId ?? '';
-  const feeding = rig.cables.find(({ from, to }) => from.gearId === HUB_ID && to.gearId === gear.id);
-  const fedBy = rig.hubSockets.find(({ id }) => id === feeding?.from.socketId)?.portId ?? '';
   const change = async (make: (before: Rig) => Rig) => {
     try {
       await changeRig(make);
@@ -37,72 +21,41 @@ export function CableFields({ gear }: { gear: Gear }) {
       setProblem(error.message);
     }
   };
-  const hangsOn = rig.cables.find(({ from, to }) => to.gearId === gear.id && from.gearId !== HUB_ID);
+  return { problem, change };
+}
+
+/** The hub's ports that the device is connected to. */
+export function PortFields({ gear }: { gear: Gear }) {
+  const rig = useSession(({ rig }) => rig);
+  const { outputs, inputs } = usePorts();
+  const { problem, change } = useCabling();
+  if (!rig) return null;
+  const portsOf = (wanted: 'in' | 'out', here: readonly MidiPort[]) => {
+    const adopted = rig.hubSockets.filter(({ direction }) => direction === wanted);
+    return [
+      ...adopted.flatMap(({ portId, label }) => (portId ? [{ id: portId, name: label }] : [])),
+      ...here.filter(({ id }) => !adopted.some(({ portId }) => portId === id)),
+    ];
+  };
+  const back = rig.cables.find(({ from, to }) => from.gearId === gear.id && to.gearId === HUB_ID);
+  const feeding = rig.cables.find(({ from, to }) => from.gearId === HUB_ID && to.gearId === gear.id);
+  const portOf = (socketId: string | undefined) => rig.hubSockets.find(({ id }) => id === socketId)?.portId ?? '';
+  const sends = gear.sockets.some(({ direction }) => direction === 'out');
   return (
     <>
-      <Field label="Output port">
-        {(id) => (
-          <Select
-            id={id}
-            value={fedBy}
-            onChange={({ target }) =>
-              void change((before) =>
-                setOutputPort(before, gear.id, ports.find((port) => port.id === target.value) ?? null),
-              )
-            }
-          >
-            <option value="">not connected</option>
-            {ports.map((port) => (
-              <option key={port.id} value={port.id}>
-                {port.name}
-              </option>
-            ))}
-          </Select>
-        )}
-      </Field>
-      <Field label="Connected through">
-        {(id) => (
-          <Select
-            id={id}
-            value={hangsOn ? refText(hangsOn.from) : ''}
-            onChange={({ target }) => void change((before) => connectThrough(before, gear, target.value, hangsOn))}
-          >
-            <option value="">none</option>
-            {rig.gear
-              .filter((one) => one.id !== gear.id)
-              .flatMap((one) =>
-                one.sockets
-                  .filter(({ direction }) => direction !== 'in')
-                  .map((socket) => (
-                    <option key={`${one.id}/${socket.id}`} value={refText({ gearId: one.id, socketId: socket.id })}>
-                      {one.name}, {socket.label}
-                    </option>
-                  )),
-              )}
-          </Select>
-        )}
-      </Field>
-      {gear.sockets.some(({ direction }) => direction === 'out') && (
-        <Field label="Input port">
-          {(id) => (
-            <Select
-              id={id}
-              value={comesInBy}
-              onChange={({ target }) =>
-                void change((before) =>
-                  setInputPort(before, gear.id, insOfHub.find((port) => port.id === target.value) ?? null),
-                )
-              }
-            >
-              <option value="">not connected</option>
-              {insOfHub.map((port) => (
-                <option key={port.id} value={port.id}>
-                  {port.name}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+      <PortField
+        label="Output port"
+        ports={portsOf('out', outputs)}
+        chosen={portOf(feeding?.from.socketId)}
+        onChoose={(port) => void change((before) => setOutputPort(before, gear.id, port))}
+      />
+      {sends && (
+        <PortField
+          label="Input port"
+          ports={portsOf('in', inputs)}
+          chosen={portOf(back?.to.socketId)}
+          onChoose={(port) => void change((before) => setInputPort(before, gear.id, port))}
+        />
       )}
       {problem && (
         <div className="col-span-2">
@@ -113,15 +66,84 @@ export function CableFields({ gear }: { gear: Gear }) {
   );
 }
 
+type PortChoice = Pick<MidiPort, 'id' | 'name'>;
+
+function PortField({
+  label,
+  ports,
+  chosen,
+  onChoose,
+}: {
+  label: string;
+  ports: readonly PortChoice[];
+  chosen: string;
+  onChoose: (port: PortChoice | null) => void;
+}) {
+  return (
+    <Field label={label}>
+      {(id) => (
+        <Select
+          id={id}
+          value={chosen}
+          onChange={({ target }) => onChoose(ports.find((port) => port.id === target.value) ?? null)}
+        >
+          <option value="">not connected</option>
+          {ports.map((port) => (
+            <option key={port.id} value={port.id}>
+              {port.name}
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
+  );
+}
+
+/** The out or thru of another device that feeds it. */
+export function ThroughField({ gear }: { gear: Gear }) {
+  const rig = useSession(({ rig }) => rig);
+  const { problem, change } = useCabling();
+  if (!rig) return null;
+  const old = rig.cables.find(({ from, to }) => to.gearId === gear.id && from.gearId !== HUB_ID);
+  const others = rig.gear.filter((one) => one.id !== gear.id);
+  return (
+    <Field label="Connected through" hint="For a device behind the MIDI out or thru of another.">
+      {(id, describedBy) => (
+        <>
+          <Select
+            id={id}
+            aria-describedby={describedBy}
+            value={old ? refText(old.from) : ''}
+            onChange={({ target }) => void change((before) => connectThrough(before, gear, target.value, old))}
+          >
+            <option value="">none</option>
+            {others.flatMap((one) =>
+              one.sockets
+                .filter(({ direction }) => direction !== 'in')
+                .map((socket) => (
+                  <option key={`${one.id}/${socket.id}`} value={refText({ gearId: one.id, socketId: socket.id })}>
+                    {one.name}, {socket.label}
+                  </option>
+                )),
+            )}
+          </Select>
+          {problem && <Notice>{problem}</Notice>}
+        </>
+      )}
+    </Field>
+  );
+}
+
 /** How dense the notes are on the device's cable, for the traffic estimate. */
 export function NoteTrafficField({ gear }: { gear: Gear }) {
   const into = useSession(({ rig }) => rig?.cables.find(({ to }) => to.gearId === gear.id));
   if (!into) return null;
   return (
-    <Field label="Note traffic">
-      {(id) => (
+    <Field label="Note traffic" hint="How many notes share its cable with the clock.">
+      {(id, describedBy) => (
         <Select
           id={id}
+          aria-describedby={describedBy}
           value={into.notesPerSecond}
           onChange={({ target }) => void changeRig((before) => withNotes(before, into.id, Number(target.value)))}
         >

@@ -1,16 +1,8 @@
 import '@xyflow/react/dist/base.css';
-import {
-  gearOf,
-  HUB_ID,
-  RigError,
-  socketOf,
-  type Cable,
-  type RigGear,
-  type RigPlan,
-  type SocketRef,
-} from '@metronomo/core';
+import { gearOf, HUB_ID, socketOf, type Cable, type RigGear, type RigPlan, type SocketRef } from '@metronomo/core';
 import {
   Controls,
+  Panel,
   ReactFlow,
   useNodesInitialized,
   useNodesState,
@@ -20,14 +12,14 @@ import {
   type NodeChange,
 } from '@xyflow/react';
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
-import { showToast } from '../../toasts/toast-store';
 import { changeRig } from '../../studio/rig';
 import { useSession } from '../../studio/session';
 import type { Rig } from '../../store/records';
-import { connect, disconnect, planOf } from '../../store/rig-plan';
+import { disconnect, planOf } from '../../store/rig-plan';
 import { CableEdge, type CableEdgeData } from './cable-edge';
 import { GearSheet, type GearNode } from './gear-sheet';
-import { figureOf, inkOf, isDashed, type Figure } from './figure';
+import { carriedBy, figureOf, inkOf, isDashed, type Figure } from './figure';
+import { cancelCable, plugIn, usePlugging } from './plugging';
 import { useLineCheck } from './use-line-check';
 
 const NODE_TYPES = { gear: GearSheet };
@@ -36,16 +28,19 @@ const MAX_KNOWN = 2000;
 const EDGE_TYPES = { cable: CableEdge };
 /** In place of the library's own texts, which name nodes and edges. */
 const ARIA_LABELS = {
-  'node.a11yDescription.default': 'Press Enter to select a device, then the arrow keys to move it.',
-  'node.a11yDescription.keyboardDisabled': 'Press Enter to select a device.',
+  'node.a11yDescription.default':
+    'Press Enter to select a device, then the arrow keys to move it. Press Tab for its sockets.',
+  'node.a11yDescription.keyboardDisabled': 'Press Enter to select a device. Press Tab for its sockets.',
   'node.a11yDescription.ariaLiveMessage': ({ direction }: { direction: string }) => `Moved ${direction}.`,
-  'edge.a11yDescription.default': 'Press Enter to select a cable, then Delete to unplug it.',
+  'edge.a11yDescription.default': 'Press Enter to select a cable, then Delete or Backspace to unplug it.',
   'controls.ariaLabel': 'Diagram view',
   'controls.zoomIn.ariaLabel': 'Zoom in',
   'controls.zoomOut.ariaLabel': 'Zoom out',
   'controls.fitView.ariaLabel': 'Show all',
   'handle.ariaLabel': 'Socket',
 };
+const DELETE_KEYS = ['Delete', 'Backspace'];
+const CARRIES = { clock: 'clock', timecode: 'timecode', nothing: 'notes' } as const;
 const WITHOUT_BADGE = { hideAttribution: true };
 
 /** The rig as a diagram of sheets and cables, with sync flowing away from the leader. */
@@ -106,14 +101,27 @@ export function Drawing({
       onEdgesChange={changeCables}
       onConnect={connectSockets}
       onEdgesDelete={removeCables}
+      deleteKeyCode={DELETE_KEYS}
       onPaneClick={chooseNone}
       proOptions={WITHOUT_BADGE}
       minZoom={0.2}
       maxZoom={1.15}
     >
       <Controls showInteractive={false} position="bottom-right" />
+      <Plugging />
       <Refit bounds={figure.bounds} gear={`${rig.id} ${rig.gear.length}`} />
     </ReactFlow>
+  );
+}
+
+/** What to do next while a cable is plugged in by keyboard. */
+function Plugging() {
+  const words = usePlugging(({ words }) => words);
+  useEffect(() => cancelCable, []);
+  return (
+    <Panel position="top-left" role="status" className="max-w-96 bg-sheet text-sm">
+      {words}
+    </Panel>
   );
 }
 
@@ -180,7 +188,7 @@ function edgeOf(plan: RigPlan, cable: Cable, { ways }: Figure): CableEdgeData {
     sourceHandle: from.socketId,
     target: to.gearId,
     targetHandle: to.socketId,
-    ariaLabel: `Cable from ${socketWords(plan, from)} to ${socketWords(plan, to)}`,
+    ariaLabel: `Cable from ${socketWords(plan, from)} to ${socketWords(plan, to)}: ${CARRIES[carriedBy(plan, cable)]}${isDashed(plan, cable) ? ' over the network' : ''}`,
     ...(way && { data: { ...way } }),
     style: { stroke: inkOf(plan, cable), ...(isDashed(plan, cable) && { strokeDasharray: '6 4' }) },
   };
@@ -197,15 +205,8 @@ function removeCables(gone: readonly { id: string }[]): void {
   void changeRig((before) => gone.reduce<Rig>((done, { id }) => disconnect(done, id), before));
 }
 
-async function connectSockets({ source, sourceHandle, target, targetHandle }: Connection): Promise<void> {
-  try {
-    await changeRig((rig) =>
-      connect(rig, { gearId: source, socketId: sourceHandle ?? '' }, { gearId: target, socketId: targetHandle ?? '' }),
-    );
-  } catch (error) {
-    if (!(error instanceof RigError)) throw error;
-    showToast(error.message);
-  }
+function connectSockets({ source, sourceHandle, target, targetHandle }: Connection): void {
+  void plugIn({ gearId: source, socketId: sourceHandle ?? '' }, { gearId: target, socketId: targetHandle ?? '' });
 }
 
 async function moveTo(id: string, place: { x: number; y: number }): Promise<void> {

@@ -52,12 +52,20 @@ export function socketPoint(gear: RigGear, socketId: string, { x, y }: Point): P
   return { x: isIn ? x : x + SHEET_WIDTH, y: top + (index + 0.5) * SOCKET_HEIGHT };
 }
 
-/** Color by what the far end syncs to, or what its wire carries past it; into the hub, by what a possible leader sends. */
-export function inkOf(plan: RigPlan, { from, to }: Cable): string {
-  const inks = { clock: 'var(--clock)', timecode: 'var(--timecode)', nothing: 'var(--audio)' };
-  if (to.gearId !== HUB_ID) return inks[carriedTo(plan, to.gearId)];
+const INKS = { clock: 'var(--clock)', timecode: 'var(--timecode)', nothing: 'var(--audio)' } as const;
+
+export function inkOf(plan: RigPlan, cable: Cable): string {
+  return INKS[carriedBy(plan, cable)];
+}
+
+/**
+ * The sync that a cable carries: what the far end syncs to, or what its wire carries past it; into the hub, what a
+ * possible leader sends.
+ */
+export function carriedBy(plan: RigPlan, { from, to }: Cable): RigGear['syncsTo'] {
+  if (to.gearId !== HUB_ID) return carriedTo(plan, to.gearId);
   const source = gearOf(plan, from.gearId);
-  return inks[source && plan.leaders.includes(source.id) ? source.leadsWith : 'nothing'];
+  return source && plan.leaders.includes(source.id) ? source.leadsWith : 'nothing';
 }
 
 function carriedTo(plan: RigPlan, gearId: string): RigGear['syncsTo'] {

@@ -8,14 +8,12 @@ import { useSession } from '../../studio/session';
 import type { Gear } from '../../store/records';
 import { withAudioOuts } from '../../store/gear';
 import { movesWith } from '../../store/rig-plan';
-import { AbilityFields, CommentField } from './ability-fields';
-import { CableFields, NoteTrafficField } from './cable-fields';
-import { Check } from '../../parts/check';
+import { CommentField } from './ability-fields';
+import { PortFields } from './cable-fields';
 import { ChecklistFields } from './checklist-fields';
 import { GearIcon, ICON_LABELS, ICONS } from './gear-icon';
-import { MachineFields } from './machine-fields';
-import { DeviceSettings, SyncFields } from './menu-fields';
-import { SocketFields } from './socket-fields';
+import { AdvancedLayer, DeviceLayer } from './gear-layers';
+import { SyncFields } from './menu-fields';
 
 interface Props {
   gear: Gear;
@@ -24,13 +22,9 @@ interface Props {
   onDelete: () => void;
 }
 
-/** One device, in signal order: connections, sync, notes, then its own settings. */
+/** One device: how it is connected and what it syncs to; the rest in layers below. */
 export function GearCard({ gear, onChange, onDuplicate, onDelete }: Props) {
   const rig = useSession(({ rig }) => rig);
-  const sends = (key: keyof Gear['sends']) => ({
-    checked: gear.sends[key],
-    onChange: () => void onChange({ sends: { ...gear.sends, [key]: !gear.sends[key] } }),
-  });
   return (
     <article aria-label={gear.name} className="border border-ink bg-raised p-4">
       <div className="mb-3 flex items-start justify-between gap-3">
@@ -44,52 +38,14 @@ export function GearCard({ gear, onChange, onDuplicate, onDelete }: Props) {
         </Button>
       </div>
       <div className="grid grid-cols-2 gap-3">
-        <CableFields gear={gear} />
+        <PortFields gear={gear} />
         <ReturnField gear={gear} onChange={onChange} />
         <SyncFields gear={gear} onChange={onChange} />
-        {gear.syncsTo !== 'nothing' && (
-          <fieldset className="col-span-2 flex flex-wrap gap-x-5 gap-y-1 text-sm">
-            <legend className="text-xs text-soft">Send</legend>
-            {gear.syncsTo === 'clock' && (
-              <>
-                <Check label="Clock" {...sends('clock')} />
-                <Check label="Start and stop" {...sends('transport')} />
-                <Check label="Song position" {...sends('position')} />
-                <Check
-                  label="Clock while stopped"
-                  checked={gear.clockWhileStopped}
-                  onChange={() => void onChange({ clockWhileStopped: !gear.clockWhileStopped })}
-                />
-              </>
-            )}
-            <Check
-              label="Machine control (MMC)"
-              checked={gear.mmc}
-              onChange={() => void onChange({ mmc: !gear.mmc })}
-            />
-          </fieldset>
-        )}
-        <MachineFields gear={gear} onChange={onChange} />
-        {gear.syncsTo === 'clock' && <ClockRateField gear={gear} onChange={onChange} />}
         <SharedWire gear={gear} />
-        {gear.able.lead && <LeadField gear={gear} onChange={onChange} />}
-        <ChannelField
-          label="Receive channel"
-          value={gear.set.channels[0] ?? 1}
-          onChoose={(channel) => void onChange({ set: { ...gear.set, channels: [channel] } })}
-        />
-        <ChannelField
-          label="Test note channel"
-          hint="Used when a take plays notes instead of clock."
-          value={gear.noteChannel}
-          onChoose={(noteChannel) => void onChange({ noteChannel })}
-        />
-        <NoteTrafficField gear={gear} />
-        <DeviceSettings gear={gear} onChange={onChange} />
       </div>
       {rig && <ChecklistFields gear={gear} rig={rig} />}
-      <SocketFields gear={gear} onChange={onChange} />
-      <AbilityFields gear={gear} onChange={onChange} />
+      <DeviceLayer gear={gear} onChange={onChange} />
+      <AdvancedLayer gear={gear} onChange={onChange} />
       <CommentField gear={gear} onChange={onChange} />
     </article>
   );
@@ -144,24 +100,6 @@ function ReturnField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
   );
 }
 
-function ClockRateField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
-  return (
-    <Field label="Clock rate">
-      {(id) => (
-        <Select
-          id={id}
-          value={gear.clockRate}
-          onChange={({ target }) => void onChange({ clockRate: Number(target.value) as Gear['clockRate'] })}
-        >
-          <option value={1}>normal tempo</option>
-          <option value={0.5}>half tempo</option>
-          <option value={2}>double tempo</option>
-        </Select>
-      )}
-    </Field>
-  );
-}
-
 /** Everyone on a shared wire gets the same sync, at the same offset. */
 function SharedWire({ gear }: Pick<Props, 'gear'>) {
   const rig = useSession(({ rig }) => rig);
@@ -171,49 +109,6 @@ function SharedWire({ gear }: Pick<Props, 'gear'>) {
     <p className="col-span-2 text-xs text-soft">
       Shares its wire with {others.map(({ name }) => name).join(', ')}: same sync, same offset.
     </p>
-  );
-}
-
-function LeadField({ gear, onChange }: Pick<Props, 'gear' | 'onChange'>) {
-  return (
-    <Field label="When leading, sends">
-      {(id) => (
-        <Select
-          id={id}
-          value={gear.leadsWith}
-          onChange={({ target }) => void onChange({ leadsWith: target.value as Gear['leadsWith'] })}
-        >
-          <option value="clock">MIDI clock</option>
-          <option value="timecode">timecode</option>
-        </Select>
-      )}
-    </Field>
-  );
-}
-
-function ChannelField({
-  label,
-  hint,
-  value,
-  onChoose,
-}: {
-  label: string;
-  hint?: string;
-  value: number;
-  onChoose: (channel: number) => void;
-}) {
-  return (
-    <Field label={label} {...(hint !== undefined && { hint })}>
-      {(id) => (
-        <Select id={id} value={value} onChange={({ target }) => onChoose(Number(target.value))}>
-          {Array.from({ length: 16 }, (_, i) => (
-            <option key={i} value={i + 1}>
-              {i + 1}
-            </option>
-          ))}
-        </Select>
-      )}
-    </Field>
   );
 }
 

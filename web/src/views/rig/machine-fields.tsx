@@ -1,5 +1,6 @@
 import { STANDING_CODES, type StandingCode } from '@metronomo/core';
 import { Check } from '../../parts/check';
+import { Group } from '../../parts/layer';
 import { Field, Select } from '../../parts/field';
 import type { Gear } from '../../store/records';
 
@@ -23,17 +24,19 @@ export function MachineFields({
   return (
     <>
       {mmc && (
-        <fieldset className="col-span-2 flex flex-wrap gap-x-5 gap-y-1 text-sm">
-          <legend className="text-xs text-soft">Machine control</legend>
-          <Check label="May record" checked={mayRecord} onChange={() => void onChange({ mayRecord: !mayRecord })} />
-          <Check label="Pause instead of stop" checked={pauses} onChange={() => void onChange({ pauses: !pauses })} />
-        </fieldset>
+        <Group name="Machine control" about="Recording is armed only on devices that may record.">
+          <div className="mt-1 flex flex-wrap gap-x-5 gap-y-1">
+            <Check label="May record" checked={mayRecord} onChange={() => void onChange({ mayRecord: !mayRecord })} />
+            <Check label="Pause instead of stop" checked={pauses} onChange={() => void onChange({ pauses: !pauses })} />
+          </div>
+        </Group>
       )}
       {byCode && (
-        <Field label="Code while stopped">
-          {(id) => (
+        <Field label="Code while stopped" hint="For a device that doesn’t show a full frame.">
+          {(id, describedBy) => (
             <Select
               id={id}
+              aria-describedby={describedBy}
               value={standingCode}
               onChange={({ target }) => void onChange({ standingCode: target.value as StandingCode })}
             >
@@ -47,10 +50,11 @@ export function MachineFields({
         </Field>
       )}
       {(byCode || mmc) && (
-        <Field label="Position after a stop">
-          {(id) => (
+        <Field label="Position after a stop" hint="Where the device goes then.">
+          {(id, describedBy) => (
             <Select
               id={id}
+              aria-describedby={describedBy}
               value={afterStop}
               onChange={({ target }) => void onChange({ afterStop: target.value as NonNullable<Gear['afterStop']> })}
             >

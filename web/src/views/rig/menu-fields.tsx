@@ -3,6 +3,8 @@ import { Field, Select } from '../../parts/field';
 import { fps } from '../../words/numbers';
 import type { Gear } from '../../store/records';
 import { Check } from '../../parts/check';
+import { Group } from '../../parts/layer';
+import { ChannelField } from './channel-field';
 
 interface Props {
   gear: Gear;
@@ -16,9 +18,8 @@ const SWITCHES = [
   ['local', 'Local control'],
 ] as const satisfies readonly (readonly [keyof MenuSettings, string])[];
 
-/** What the device syncs to, with its frame rate or clock source. */
+/** What the device syncs to, with the frame rate of its timecode. */
 export function SyncFields({ gear, onChange }: Props) {
-  const set = (change: Partial<MenuSettings>) => void onChange({ set: { ...gear.set, ...change } });
   return (
     <>
       <Field label="Syncs to">
@@ -34,7 +35,7 @@ export function SyncFields({ gear, onChange }: Props) {
           </Select>
         )}
       </Field>
-      {gear.syncsTo === 'timecode' ? (
+      {gear.syncsTo === 'timecode' && (
         <Field label="Frame rate">
           {(id) => (
             <Select
@@ -50,11 +51,22 @@ export function SyncFields({ gear, onChange }: Props) {
             </Select>
           )}
         </Field>
-      ) : (
-        <Field label="Clock source">
-          {(id) => (
+      )}
+    </>
+  );
+}
+
+/** The device's own settings, as the musician says they are. */
+export function MenuFields({ gear, onChange }: Props) {
+  const set = (change: Partial<MenuSettings>) => void onChange({ set: { ...gear.set, ...change } });
+  return (
+    <>
+      {gear.syncsTo !== 'timecode' && (
+        <Field label="Clock source" hint="Where it takes its tempo from.">
+          {(id, describedBy) => (
             <Select
               id={id}
+              aria-describedby={describedBy}
               value={gear.set.clockSource}
               onChange={({ target }) => set({ clockSource: target.value as MenuSettings['clockSource'] })}
             >
@@ -65,19 +77,19 @@ export function SyncFields({ gear, onChange }: Props) {
           )}
         </Field>
       )}
+      <ChannelField
+        label="Receive channel"
+        hint="The MIDI channel it listens to."
+        value={gear.set.channels[0] ?? 1}
+        onChoose={(channel) => set({ channels: [channel] })}
+      />
+      <Group name="Switches" about="As they are set now. The line check compares them with what the rig needs.">
+        <div className="mt-1 flex flex-wrap gap-x-5 gap-y-1">
+          {SWITCHES.map(([key, label]) => (
+            <Check key={key} label={label} checked={gear.set[key]} onChange={() => set({ [key]: !gear.set[key] })} />
+          ))}
+        </div>
+      </Group>
     </>
-  );
-}
-
-/** The device's own settings, as the musician says they are. */
-export function DeviceSettings({ gear, onChange }: Props) {
-  const set = (change: Partial<MenuSettings>) => void onChange({ set: { ...gear.set, ...change } });
-  return (
-    <fieldset className="col-span-2 flex flex-wrap gap-x-5 gap-y-1 text-sm">
-      <legend className="text-xs text-soft">Device settings</legend>
-      {SWITCHES.map(([key, label]) => (
-        <Check key={key} label={label} checked={gear.set[key]} onChange={() => set({ [key]: !gear.set[key] })} />
-      ))}
-    </fieldset>
   );
 }

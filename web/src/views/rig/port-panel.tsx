@@ -17,7 +17,7 @@ const PROBLEMS = {
   refused:
     'The browser blocked MIDI. Allow MIDI for this page in the address bar, then connect again. Your rig is unchanged.',
   unsupported:
-    'This browser doesn’t support Web MIDI. Use one that does to reach real ports. The demo works without it.',
+    'This browser doesn’t support Web MIDI, so its MIDI ports can’t be used. Network MIDI below works in any browser, and so do takes of sound, recorded files and the demo.',
   failed: 'Couldn’t open the MIDI ports. Another app may be using them: close it, then connect again.',
 } as const;
 

@@ -9,14 +9,8 @@ import type { Gear } from '../../store/records';
 import { FollowerTable } from './follower-table';
 import { JoinRow } from './join-row';
 import { LatestBeat } from './latest-beat';
-import { IncomingSyncPanel } from './incoming-sync-panel';
-import { NetworkTable } from './network-table';
 import { ListeningPanel } from './listening-panel';
 import { PlayRow } from './play-row';
-import { PatchesPanel } from './patches-panel';
-import { SetListPanel } from './set-list-panel';
-import { SongPanel } from './song-panel';
-import { TriggersPanel } from './triggers-panel';
 
 const PANELS = {
   beat: 'Last beat',
@@ -29,6 +23,9 @@ const PANELS = {
   network: 'Network',
 } as const;
 
+const OTHER_PANELS = ['song', 'set', 'triggers', 'patches', 'incoming', 'network'] as const;
+
+export const runPanel = lazyView(() => import('./run-panel').then(({ RunPanel }) => RunPanel));
 /** With the charts, which nothing else of this view needs. */
 export const drift = lazyView(() => import('./drift-panel').then(({ DriftPanel }) => DriftPanel));
 
@@ -53,29 +50,18 @@ export function RunView() {
           <Tabs.Content value="beat">
             <LatestBeat followers={chosen ? [chosen] : followers} />
           </Tabs.Content>
-          <Tabs.Content value="song">
-            <SongPanel rig={rig} />
-          </Tabs.Content>
-          <Tabs.Content value="set">
-            <SetListPanel rig={rig} />
-          </Tabs.Content>
           <Tabs.Content value="drift">
             <Suspense>
               <drift.View followers={chosen ? [chosen] : followers} />
             </Suspense>
           </Tabs.Content>
-          <Tabs.Content value="triggers">
-            <TriggersPanel rig={rig} />
-          </Tabs.Content>
-          <Tabs.Content value="patches">
-            <PatchesPanel rig={rig} />
-          </Tabs.Content>
-          <Tabs.Content value="incoming">
-            <IncomingSyncPanel rig={rig} />
-          </Tabs.Content>
-          <Tabs.Content value="network">
-            <NetworkTable />
-          </Tabs.Content>
+          {OTHER_PANELS.map((panel) => (
+            <Tabs.Content key={panel} value={panel}>
+              <Suspense>
+                <runPanel.View panel={panel} rig={rig} />
+              </Suspense>
+            </Tabs.Content>
+          ))}
         </Tabs.Root>
       </div>
       <ListeningPanel followers={followers} />
