@@ -225,20 +225,6 @@ test('four starts from bar 5 land alike, and say that separate passes line up', 
   expect(starts).toHaveLength(4);
 });
 
-test.each([
-  'What is my audio round trip?',
-  'How fast do programs change?',
-  'How fast is this MIDI path?',
-  'How fast does timecode lock?',
-  'How late is the leader?',
-  'Are all starts the same?',
-  'Does my gear follow tempo?',
-  'Does my gear drift?',
-])('%s passes axe', async (question) => {
-  await ask(question);
-  expect(await violations(page)).toEqual([]);
-});
-
 test('the leader’s sound against its own clock; one press moves everyone onto it, and the next take confirms it', async () => {
   await page.go('rig');
   await page.press('Leader');

@@ -11,7 +11,7 @@ export function smallTargets({ driver }: Page, least: number): Promise<string[]>
 
 const FIND = `
   const [least] = arguments;
-  const pressable = 'a[href], button, input, select, textarea, summary, [role=tab], [role=button], [role=slider], [role=switch]';
+  const kinds = 'a[href], button, input, select, textarea, summary, [role=tab], [role=button], [role=slider], [role=switch]';
   const boxOf = (one) => {
     const label = one.matches('input') && one.closest('label');
     const own = one.getBoundingClientRect();
@@ -19,7 +19,7 @@ const FIND = `
     return around.width * around.height > own.width * own.height ? around : own;
   };
   const isShown = (one) => one.checkVisibility({ visibilityProperty: true }) && !one.closest('.sr-only') && !one.closest('[inert]');
-  const all = [...document.querySelectorAll(pressable)]
+  const all = [...document.querySelectorAll(kinds)]
     .filter((one) => isShown(one) && !one.matches('.react-flow__handle, .react-flow__edge, :disabled'))
     .map((one) => ({ one, box: boxOf(one) }))
     .filter(({ box }) => box.width > 1 && box.height > 1);

@@ -91,7 +91,7 @@ const browser = (name, files) =>
   ]);
 /** Two lanes that measure no time, two whose times bear a busy machine, and what needs all of it. */
 const LANES = [
-  ['rig|recording|sound-font|trial', 'workers|set-up'],
+  ['rig|recording|sound-font|trial', 'workers|set-up|panels'],
   ['run|live|network', 'demo|bench'],
   ['real-audio|real-input|dissected'],
 ];

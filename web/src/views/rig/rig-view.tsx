@@ -49,7 +49,7 @@ export function RigView() {
   return (
     <>
       <RigPaper rig={rig} />
-      <div className="grid h-full grid-cols-1 grid-rows-[minmax(340px,1fr)_auto] lg:grid-cols-[1fr_372px] lg:grid-rows-1 print:hidden">
+      <div className="grid h-full grid-cols-1 grid-rows-[minmax(460px,1fr)_auto] lg:grid-cols-[1fr_372px] lg:grid-rows-1 print:hidden">
         <section aria-label="Gear and cables" className="flex min-h-0 flex-col">
           <div className="flex flex-wrap items-center gap-3 px-5 py-3">
             <Button
@@ -61,7 +61,7 @@ export function RigView() {
             >
               <Plus size={16} aria-hidden /> Add gear
             </Button>
-            <Link to="/set-up" className="border border-ink bg-raised px-3 py-1.5 text-sm whitespace-nowrap">
+            <Link to="/set-up" className="inline-flex items-center border border-ink bg-raised px-3 py-1.5 text-sm whitespace-nowrap">
               Guided set-up
             </Link>
             <RigChooser rig={rig} />

@@ -37,53 +37,55 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
           , then choose the leader there.
         </p>
       ) : (
-        <table>
-          <caption className="sr-only">Incoming sync</caption>
-          <thead className="text-left text-xs text-soft">
-            <tr>
-              {['Source', 'Role', 'State', 'Signal', 'BPM', 'MIDI compared with the hub', 'Missing / extra'].map(
-                (title) => (
-                  <th key={title} className="pr-5 font-normal">
-                    {title}
-                  </th>
-                ),
-              )}
-            </tr>
-          </thead>
-          <tbody>
-            {sources.map((source) => (
-              <tr key={source.id}>
-                <th scope="row" className="pr-5 text-left">
-                  {nameOf(source.gearId)}
-                  {sources.some((one) => one !== source && one.gearId === source.gearId) && (
-                    <span className="font-normal text-soft"> · {socketOf(source.portId)}</span>
-                  )}
-                </th>
-                <td className="pr-5">
-                  {source.gearId === leader
-                    ? 'Leader'
-                    : rig.leaders.includes(source.gearId)
-                      ? 'Standby'
-                      : 'Monitored only'}
-                </td>
-                <td className="pr-5">
-                  <StateMark state={source.state} />
-                </td>
-                <td className="pr-5">{signalWords(source)}</td>
-                <td className="pr-5">{source.bpm === null ? '—' : decimal(source.bpm, 2)}</td>
-                <td className="pr-5">
-                  <Compared {...source} follows={source.gearId === leader} />
-                </td>
-                <td className="pr-5">
-                  {source.missing} / {source.extra}
-                  {source.ignored.length > 0 && (
-                    <span className="block text-soft">MMC ignored: {source.ignored.join(', ')}</span>
-                  )}
-                </td>
+        <div className="overflow-x-auto" role="group" aria-label="Incoming sync, scrolls" tabIndex={0}>
+          <table>
+            <caption className="sr-only">Incoming sync</caption>
+            <thead className="text-left text-xs text-soft">
+              <tr>
+                {['Source', 'Role', 'State', 'Signal', 'BPM', 'MIDI compared with the hub', 'Missing / extra'].map(
+                  (title) => (
+                    <th key={title} className="pr-5 font-normal">
+                      {title}
+                    </th>
+                  ),
+                )}
               </tr>
-            ))}
-          </tbody>
-        </table>
+            </thead>
+            <tbody>
+              {sources.map((source) => (
+                <tr key={source.id}>
+                  <th scope="row" className="pr-5 text-left">
+                    {nameOf(source.gearId)}
+                    {sources.some((one) => one !== source && one.gearId === source.gearId) && (
+                      <span className="font-normal text-soft"> · {socketOf(source.portId)}</span>
+                    )}
+                  </th>
+                  <td className="pr-5">
+                    {source.gearId === leader
+                      ? 'Leader'
+                      : rig.leaders.includes(source.gearId)
+                        ? 'Standby'
+                        : 'Monitored only'}
+                  </td>
+                  <td className="pr-5">
+                    <StateMark state={source.state} />
+                  </td>
+                  <td className="pr-5">{signalWords(source)}</td>
+                  <td className="pr-5">{source.bpm === null ? '—' : decimal(source.bpm, 2)}</td>
+                  <td className="pr-5">
+                    <Compared {...source} follows={source.gearId === leader} />
+                  </td>
+                  <td className="pr-5">
+                    {source.missing} / {source.extra}
+                    {source.ignored.length > 0 && (
+                      <span className="block text-soft">MMC ignored: {source.ignored.join(', ')}</span>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
       )}
       <WaitsForPlay name={nameOf(leader)} leader={leader} />
       {rig.demo && <StandInControls name={rig.gear.find(({ id }) => id === 'vole')?.name} />}

@@ -128,12 +128,17 @@ function Level({ channel, name, canSolo }: { channel: number; name: string; canS
         max={1}
         step={0.05}
         onValueChange={([value = 0]) => set(value)}
-        className="relative flex h-5 items-center"
+        className="relative flex h-[24px] items-center pointer-coarse:h-[44px]"
       >
         <Slider.Track className="relative h-px flex-1 bg-soft">
           <Slider.Range className="absolute h-[3px] -translate-y-px bg-audio" />
         </Slider.Track>
-        <Slider.Thumb aria-label={`Level of ${name}`} className="block h-5 w-2.5 border border-ink bg-raised" />
+        <Slider.Thumb
+          aria-label={`Level of ${name}`}
+          className="flex size-[24px] items-center justify-center pointer-coarse:size-[44px]"
+        >
+          <span className="block h-5 w-2.5 border border-ink bg-raised" />
+        </Slider.Thumb>
       </Slider.Root>
     </div>
   );

@@ -22,23 +22,25 @@ export function PatchesPanel({ rig }: { rig: Rig }) {
         of the beat where its section begins.
         {tempoFrom === 'hand' && sections.length > 0 && ' Section programs need song sections to be in use.'}
       </p>
-      <table>
-        <caption className="sr-only">Programs by device</caption>
-        <thead className="text-left text-xs text-soft">
-          <tr>
-            {['Device', 'Channel', 'Ahead, ms', 'Song start', ...sections.map(({ name }) => name)].map((title, i) => (
-              <th key={i} className="pr-3 font-normal">
-                {title}
-              </th>
+      <div className="overflow-x-auto">
+        <table>
+          <caption className="sr-only">Programs by device</caption>
+          <thead className="text-left text-xs text-soft">
+            <tr>
+              {['Device', 'Channel', 'Ahead, ms', 'Song start', ...sections.map(({ name }) => name)].map((title, i) => (
+                <th key={i} className="pr-3 font-normal">
+                  {title}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {withPort.map((gear) => (
+              <PatchRow key={gear.id} gear={gear} rig={rig} onChange={(next) => change(gear.id, next)} />
             ))}
-          </tr>
-        </thead>
-        <tbody>
-          {withPort.map((gear) => (
-            <PatchRow key={gear.id} gear={gear} rig={rig} onChange={(next) => change(gear.id, next)} />
-          ))}
-        </tbody>
-      </table>
+          </tbody>
+        </table>
+      </div>
     </div>
   );
 }

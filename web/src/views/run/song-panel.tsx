@@ -112,32 +112,34 @@ export function SongPanel({ rig }: { rig: Rig }) {
           </Button>
         </span>
       </div>
-      <table className="text-sm">
-        <caption className="sr-only">Song sections</caption>
-        <thead className="text-left text-xs text-soft">
-          <tr>
-            {['Section', 'Bars', 'BPM', 'Ramp to BPM', 'Time sig.', ''].map((title) => (
-              <th key={title} className="pr-2 font-normal">
-                {title || <span className="sr-only">Actions</span>}
-              </th>
+      <div className="overflow-x-auto">
+        <table className="text-sm">
+          <caption className="sr-only">Song sections</caption>
+          <thead className="text-left text-xs text-soft">
+            <tr>
+              {['Section', 'Bars', 'BPM', 'Ramp to BPM', 'Time sig.', ''].map((title) => (
+                <th key={title} className="pr-2 font-normal">
+                  {title || <span className="sr-only">Actions</span>}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {song.sections.map((section, i) => (
+              <SectionRow
+                key={i}
+                section={section}
+                number={i + 1}
+                count={song.sections.length}
+                onChange={(next) => sections((all) => all.map((one, k) => (k === i ? { ...one, ...next } : one)))}
+                onMove={(by) => sections((all) => swapped(all, i, i + by))}
+                onRemove={() => void remove(i)}
+                onGo={() => locate(songMaps(song.sections).beginsAt[i] ?? 0)}
+              />
             ))}
-          </tr>
-        </thead>
-        <tbody>
-          {song.sections.map((section, i) => (
-            <SectionRow
-              key={i}
-              section={section}
-              number={i + 1}
-              count={song.sections.length}
-              onChange={(next) => sections((all) => all.map((one, k) => (k === i ? { ...one, ...next } : one)))}
-              onMove={(by) => sections((all) => swapped(all, i, i + by))}
-              onRemove={() => void remove(i)}
-              onGo={() => locate(songMaps(song.sections).beginsAt[i] ?? 0)}
-            />
-          ))}
-        </tbody>
-      </table>
+          </tbody>
+        </table>
+      </div>
       {song.sections.length === 0 && (
         <p className="text-sm text-soft">
           No sections yet. The song plays in 4/4 at the tempo in the top bar. Add a section to change tempo or time
