@@ -61,7 +61,10 @@ export function RigView() {
             >
               <Plus size={16} aria-hidden /> Add gear
             </Button>
-            <Link to="/set-up" className="inline-flex items-center border border-ink bg-raised px-3 py-1.5 text-sm whitespace-nowrap">
+            <Link
+              to="/set-up"
+              className="inline-flex items-center border border-ink bg-raised px-3 py-1.5 text-sm whitespace-nowrap"
+            >
               Guided set-up
             </Link>
             <RigChooser rig={rig} />
