@@ -53,4 +53,19 @@ test.each(VIEWS)('every panel of %s passes axe at 390 pixels, and all in it can 
   expect(await faults(view, 44)).toEqual({});
 });
 
+test('the main button of every question is in sight at 1280 by 800 pixels', async () => {
+  await size(1280, 800);
+  const covered: string[] = [];
+  await eachPanel('bench', async (panel) => {
+    const isCovered = await page.driver.executeScript<boolean>(`
+      const isSeen = (one) => {
+        const { x, y, width, height } = one.getBoundingClientRect();
+        return one.contains(document.elementFromPoint(x + width / 2, y + height - 1));
+      };
+      return ![...document.querySelectorAll('main button.bg-ink')].every(isSeen);`);
+    if (isCovered) covered.push(panel);
+  });
+  expect(covered).toEqual([]);
+});
+
 test('no console errors', async () => expect(await page.complaints()).toEqual([]));

@@ -7,6 +7,9 @@ import { until } from './until';
 /** Offset of their clock from ours, ms. */
 const SHIFT_MS = 5_000_000.25;
 const logger = pino({ level: 'silent' });
+
+// Over real time: a machine that stalls for longer than the buffer gets another chance.
+jest.retryTimes(3, { logErrorsBeforeRetry: true, waitBeforeRetry: 2000 });
 const networks: Network[] = [];
 
 async function openTwo(hosts: string[] = ['127.0.0.1', '::1']): Promise<{ ours: Network; theirs: Network }> {

@@ -46,7 +46,7 @@ export function TakePanel() {
   const seconds = rig ? secondsOf({ gearIds, bars, onChannel }, bpm, barQuarters(bar)) : 0;
   return (
     <div className="flex flex-col gap-3">
-      <fieldset className="flex flex-col gap-1 text-xs">
+      <fieldset className="grid grid-cols-2 gap-x-2 gap-y-1 text-xs">
         <legend className="mb-1 text-soft">Followers</legend>
         {all.map(({ id, name }) => (
           <label key={id} className="flex min-w-0 items-center gap-1.5" title={name}>
@@ -56,10 +56,10 @@ export function TakePanel() {
               checked={!left.includes(id)}
               onChange={() => set({ left: left.includes(id) ? left.filter((other) => other !== id) : [...left, id] })}
             />
-            <span className="truncate">{name}</span>
+            <span className="min-w-0 leading-tight wrap-anywhere">{name}</span>
           </label>
         ))}
-        {all.length === 0 && <span className="text-soft">None in this rig yet</span>}
+        {all.length === 0 && <span className="col-span-2 text-soft">None in this rig yet</span>}
       </fieldset>
       <Field label="Audio returns">
         {(id) => (
