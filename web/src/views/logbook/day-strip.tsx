@@ -9,6 +9,7 @@ import { useElementWidth } from '../../parts/use-element-width';
 
 const HEIGHT = 34;
 const BAR = 22;
+const LABEL = 60;
 const PIXELS_A_BAR = 8;
 const HOUR_MS = 3_600_000;
 
@@ -25,6 +26,9 @@ export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at:
       .thresholds(Math.max(1, Math.floor(width / PIXELS_A_BAR)))(keys.map(({ at }) => at));
     return { scale: time, bars: bins.filter(({ length }) => length > 0) };
   }, [keys, width]);
+  // None so near the edge that its label would be cut.
+  const [from, to] = [LABEL / 2, width - LABEL / 2].map((x) => new Date(scale.invert(x)));
+  const ticks = from && to && from < to ? timeTicks(from, to, Math.max(2, Math.floor(width / 130))) : [];
   const most = max(bars, ({ length }) => length) ?? 1;
   return (
     <div ref={ref} className="ruled-b px-0">
@@ -53,16 +57,14 @@ export function DayStrip({ keys, onGo }: { keys: readonly EntryKey[]; onGo: (at:
             />
           );
         })}
-        {timeTicks(new Date(scale.invert(0)), new Date(scale.invert(width)), Math.max(2, Math.floor(width / 130))).map(
-          (tick) => (
-            <g key={Number(tick)} transform={`translate(${scale(tick)} 0)`}>
-              <line y1={HEIGHT - 6} y2={HEIGHT - 1} stroke="var(--ink)" />
-              <text y={HEIGHT + 10} textAnchor="middle" fontSize="12" fill="var(--soft)">
-                {tick.getHours() + tick.getMinutes() === 0 ? dayOf(tick) : timeOfDay(tick)}
-              </text>
-            </g>
-          ),
-        )}
+        {ticks.map((tick) => (
+          <g key={Number(tick)} transform={`translate(${scale(tick)} 0)`}>
+            <line y1={HEIGHT - 6} y2={HEIGHT - 1} stroke="var(--ink)" />
+            <text y={HEIGHT + 10} textAnchor="middle" fontSize="12" fill="var(--soft)">
+              {tick.getHours() + tick.getMinutes() === 0 ? dayOf(tick) : timeOfDay(tick)}
+            </text>
+          </g>
+        ))}
       </svg>
     </div>
   );

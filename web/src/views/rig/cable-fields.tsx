@@ -4,7 +4,7 @@ import { usePorts } from '../../ports/port-registry';
 import type { MidiPort } from '../../ports/port-adapter';
 import { changeRig } from '../../studio/rig';
 import { useSession } from '../../studio/session';
-import { Field, Select } from '../../parts/field';
+import { ChoiceField, Field, Select } from '../../parts/field';
 import { Notice } from '../../parts/notice';
 import type { Gear, Rig } from '../../store/records';
 import { connect, disconnect, setInputPort, setOutputPort } from '../../store/rig-plan';
@@ -80,22 +80,12 @@ function PortField({
   onChoose: (port: PortChoice | null) => void;
 }) {
   return (
-    <Field label={label}>
-      {(id) => (
-        <Select
-          id={id}
-          value={chosen}
-          onChange={({ target }) => onChoose(ports.find((port) => port.id === target.value) ?? null)}
-        >
-          <option value="">not connected</option>
-          {ports.map((port) => (
-            <option key={port.id} value={port.id}>
-              {port.name}
-            </option>
-          ))}
-        </Select>
-      )}
-    </Field>
+    <ChoiceField
+      label={label}
+      value={chosen}
+      options={[['', 'not connected'], ...ports.map(({ id, name }) => [id, name] as const)]}
+      onChoose={(portId) => onChoose(ports.find(({ id }) => id === portId) ?? null)}
+    />
   );
 }
 
@@ -139,22 +129,15 @@ export function NoteTrafficField({ gear }: { gear: Gear }) {
   const into = useSession(({ rig }) => rig?.cables.find(({ to }) => to.gearId === gear.id));
   if (!into) return null;
   return (
-    <Field label="Note traffic" hint="How many notes share its cable with the clock.">
-      {(id, describedBy) => (
-        <Select
-          id={id}
-          aria-describedby={describedBy}
-          value={into.notesPerSecond}
-          onChange={({ target }) => void changeRig((before) => withNotes(before, into.id, Number(target.value)))}
-        >
-          {[...new Set([...NOTES_PER_SECOND.keys(), into.notesPerSecond])].map((rate) => (
-            <option key={rate} value={rate}>
-              {NOTES_PER_SECOND.get(rate) ?? `${rate} per s`}
-            </option>
-          ))}
-        </Select>
+    <ChoiceField
+      label="Note traffic"
+      hint="How many notes share its cable with the clock."
+      value={into.notesPerSecond}
+      options={[...new Set([...NOTES_PER_SECOND.keys(), into.notesPerSecond])].map(
+        (rate) => [rate, NOTES_PER_SECOND.get(rate) ?? `${rate} per s`] as const,
       )}
-    </Field>
+      onChoose={(rate) => void changeRig((before) => withNotes(before, into.id, rate))}
+    />
   );
 }
 

@@ -1,33 +1,13 @@
-import { Field, Select } from '../../parts/field';
+import { ChoiceField } from '../../parts/field';
+
+const CHANNELS = Array.from({ length: 16 }, (_, i) => [i + 1, String(i + 1)] as const);
 
 /** One of the sixteen MIDI channels. */
-export function ChannelField({
-  label,
-  hint,
-  value,
-  onChoose,
-}: {
+export function ChannelField(props: {
   label: string;
   hint: string;
   value: number;
   onChoose: (channel: number) => void;
 }) {
-  return (
-    <Field label={label} hint={hint}>
-      {(id, describedBy) => (
-        <Select
-          id={id}
-          aria-describedby={describedBy}
-          value={value}
-          onChange={({ target }) => onChoose(Number(target.value))}
-        >
-          {Array.from({ length: 16 }, (_, i) => (
-            <option key={i} value={i + 1}>
-              {i + 1}
-            </option>
-          ))}
-        </Select>
-      )}
-    </Field>
-  );
+  return <ChoiceField options={CHANNELS} {...props} />;
 }

@@ -1,5 +1,5 @@
 import { Check } from '../../parts/check';
-import { Field, Select } from '../../parts/field';
+import { ChoiceField } from '../../parts/field';
 import { Group, Layer } from '../../parts/layer';
 import type { Gear } from '../../store/records';
 import { AbilityFields } from './ability-fields';
@@ -33,6 +33,16 @@ const SENDS = [
   ['position', 'Song position'],
 ] as const satisfies readonly (readonly [keyof Gear['sends'], string])[];
 
+const CLOCK_RATES = [
+  [1, 'normal tempo'],
+  [0.5, 'half tempo'],
+  [2, 'double tempo'],
+] as const satisfies readonly (readonly [Gear['clockRate'], string])[];
+const LEADS_WITH = [
+  ['clock', 'MIDI clock'],
+  ['timecode', 'timecode'],
+] as const satisfies readonly (readonly [Gear['leadsWith'], string])[];
+
 /** What is sent to the device, and what it can do. */
 export function AdvancedLayer({ gear, onChange }: Props) {
   const { syncsTo, sends, mmc, clockWhileStopped, able, noteChannel } = gear;
@@ -63,8 +73,24 @@ export function AdvancedLayer({ gear, onChange }: Props) {
         </Group>
       )}
       <MachineFields gear={gear} onChange={onChange} />
-      {syncsTo === 'clock' && <ClockRateField gear={gear} onChange={onChange} />}
-      {able.lead && <LeadField gear={gear} onChange={onChange} />}
+      {syncsTo === 'clock' && (
+        <ChoiceField
+          label="Clock rate"
+          hint="For a device that should play at half or double tempo."
+          value={gear.clockRate}
+          options={CLOCK_RATES}
+          onChoose={(clockRate) => void onChange({ clockRate })}
+        />
+      )}
+      {able.lead && (
+        <ChoiceField
+          label="When leading, sends"
+          hint="What the hub follows while this device leads."
+          value={gear.leadsWith}
+          options={LEADS_WITH}
+          onChoose={(leadsWith) => void onChange({ leadsWith })}
+        />
+      )}
       <ThroughField gear={gear} />
       <ChannelField
         label="Test note channel"
@@ -75,42 +101,5 @@ export function AdvancedLayer({ gear, onChange }: Props) {
       <NoteTrafficField gear={gear} />
       <AbilityFields gear={gear} onChange={onChange} />
     </Layer>
-  );
-}
-
-function ClockRateField({ gear, onChange }: Props) {
-  return (
-    <Field label="Clock rate" hint="For a device that should play at half or double tempo.">
-      {(id, describedBy) => (
-        <Select
-          id={id}
-          aria-describedby={describedBy}
-          value={gear.clockRate}
-          onChange={({ target }) => void onChange({ clockRate: Number(target.value) as Gear['clockRate'] })}
-        >
-          <option value={1}>normal tempo</option>
-          <option value={0.5}>half tempo</option>
-          <option value={2}>double tempo</option>
-        </Select>
-      )}
-    </Field>
-  );
-}
-
-function LeadField({ gear, onChange }: Props) {
-  return (
-    <Field label="When leading, sends" hint="What the hub follows while this device leads.">
-      {(id, describedBy) => (
-        <Select
-          id={id}
-          aria-describedby={describedBy}
-          value={gear.leadsWith}
-          onChange={({ target }) => void onChange({ leadsWith: target.value as Gear['leadsWith'] })}
-        >
-          <option value="clock">MIDI clock</option>
-          <option value="timecode">timecode</option>
-        </Select>
-      )}
-    </Field>
   );
 }

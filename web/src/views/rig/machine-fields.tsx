@@ -1,7 +1,7 @@
 import { STANDING_CODES, type StandingCode } from '@metronomo/core';
 import { Check } from '../../parts/check';
 import { Group } from '../../parts/layer';
-import { Field, Select } from '../../parts/field';
+import { ChoiceField } from '../../parts/field';
 import type { Gear } from '../../store/records';
 
 const STANDING_WORDS: Readonly<Record<StandingCode, string>> = {
@@ -9,7 +9,11 @@ const STANDING_WORDS: Readonly<Record<StandingCode, string>> = {
   fullFrames: 'full frames, repeated',
   quarterFrames: 'quarter frames',
 };
-const AFTER_STOP = { stay: 'stay', toStart: 'return to start', runOn: 'run on' } as const;
+const AFTER_STOP = [
+  ['stay', 'stay'],
+  ['toStart', 'return to start'],
+  ['runOn', 'run on'],
+] as const;
 
 /** How machine control and timecode treat a device that is stopped, and whether it may record. */
 export function MachineFields({
@@ -32,40 +36,22 @@ export function MachineFields({
         </Group>
       )}
       {byCode && (
-        <Field label="Code while stopped" hint="For a device that doesn’t show a full frame.">
-          {(id, describedBy) => (
-            <Select
-              id={id}
-              aria-describedby={describedBy}
-              value={standingCode}
-              onChange={({ target }) => void onChange({ standingCode: target.value as StandingCode })}
-            >
-              {STANDING_CODES.map((one) => (
-                <option key={one} value={one}>
-                  {STANDING_WORDS[one]}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+        <ChoiceField
+          label="Code while stopped"
+          hint="For a device that doesn’t show a full frame."
+          value={standingCode}
+          options={STANDING_CODES.map((one) => [one, STANDING_WORDS[one]] as const)}
+          onChoose={(code) => void onChange({ standingCode: code })}
+        />
       )}
       {(byCode || mmc) && (
-        <Field label="Position after a stop" hint="Where the device goes then.">
-          {(id, describedBy) => (
-            <Select
-              id={id}
-              aria-describedby={describedBy}
-              value={afterStop}
-              onChange={({ target }) => void onChange({ afterStop: target.value as NonNullable<Gear['afterStop']> })}
-            >
-              {Object.entries(AFTER_STOP).map(([key, words]) => (
-                <option key={key} value={key}>
-                  {words}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+        <ChoiceField
+          label="Position after a stop"
+          hint="Where the device goes then."
+          value={afterStop}
+          options={AFTER_STOP}
+          onChoose={(to) => void onChange({ afterStop: to })}
+        />
       )}
     </>
   );

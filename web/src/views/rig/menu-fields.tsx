@@ -1,5 +1,5 @@
 import type { FrameRate, MenuSettings } from '@metronomo/core';
-import { Field, Select } from '../../parts/field';
+import { ChoiceField } from '../../parts/field';
 import { fps } from '../../words/numbers';
 import type { Gear } from '../../store/records';
 import { Check } from '../../parts/check';
@@ -18,39 +18,35 @@ const SWITCHES = [
   ['local', 'Local control'],
 ] as const satisfies readonly (readonly [keyof MenuSettings, string])[];
 
+const SYNCS_TO = [
+  ['clock', 'MIDI clock'],
+  ['timecode', 'timecode'],
+  ['nothing', 'nothing'],
+] as const;
+const RATES = (['24', '25', '29.97df', '30'] as const).map((rate: FrameRate) => [rate, fps(rate)] as const);
+const CLOCK_SOURCES = [
+  ['external', 'external'],
+  ['automatic', 'automatic'],
+  ['internal', 'internal'],
+] as const;
+
 /** What the device syncs to, with the frame rate of its timecode. */
 export function SyncFields({ gear, onChange }: Props) {
   return (
     <>
-      <Field label="Syncs to">
-        {(id) => (
-          <Select
-            id={id}
-            value={gear.syncsTo}
-            onChange={({ target }) => void onChange({ syncsTo: target.value as Gear['syncsTo'] })}
-          >
-            <option value="clock">MIDI clock</option>
-            <option value="timecode">timecode</option>
-            <option value="nothing">nothing</option>
-          </Select>
-        )}
-      </Field>
+      <ChoiceField
+        label="Syncs to"
+        value={gear.syncsTo}
+        options={SYNCS_TO}
+        onChoose={(syncsTo) => void onChange({ syncsTo })}
+      />
       {gear.syncsTo === 'timecode' && (
-        <Field label="Frame rate">
-          {(id) => (
-            <Select
-              id={id}
-              value={gear.rate}
-              onChange={({ target }) => void onChange({ rate: target.value as FrameRate })}
-            >
-              {(['24', '25', '29.97df', '30'] as const).map((rate) => (
-                <option key={rate} value={rate}>
-                  {fps(rate)}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+        <ChoiceField
+          label="Frame rate"
+          value={gear.rate}
+          options={RATES}
+          onChoose={(rate) => void onChange({ rate })}
+        />
       )}
     </>
   );
@@ -62,20 +58,13 @@ export function MenuFields({ gear, onChange }: Props) {
   return (
     <>
       {gear.syncsTo !== 'timecode' && (
-        <Field label="Clock source" hint="Where it takes its tempo from.">
-          {(id, describedBy) => (
-            <Select
-              id={id}
-              aria-describedby={describedBy}
-              value={gear.set.clockSource}
-              onChange={({ target }) => set({ clockSource: target.value as MenuSettings['clockSource'] })}
-            >
-              <option value="external">external</option>
-              <option value="automatic">automatic</option>
-              <option value="internal">internal</option>
-            </Select>
-          )}
-        </Field>
+        <ChoiceField
+          label="Clock source"
+          hint="Where it takes its tempo from."
+          value={gear.set.clockSource}
+          options={CLOCK_SOURCES}
+          onChoose={(clockSource) => set({ clockSource })}
+        />
       )}
       <ChannelField
         label="Receive channel"
