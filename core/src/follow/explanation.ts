@@ -64,6 +64,8 @@ const LOST_IN_PAUSE = 0.0003;
 const LOST_IN_PAUSE_OF_LOSSY = 0.05;
 const MAX_IN_PAUSE = 4;
 const LOSSY = 0.005;
+/** A tick that was skipped may come as many ticks later. */
+const STILL_COME = 3;
 /** A lost or doubled tick this recent may just as well have been a change of tempo, and the other way round, ticks. */
 const RECENT = 24;
 /** A tempo younger than this doesn't tell a lost tick from a slower one, ticks. */
@@ -115,13 +117,16 @@ export class Explanation {
   /** No one knows when the last tick was due. */
   #isAdrift = false;
   wanders = false;
-  /** The last tick came after some that were lost. */
-  #skipped = false;
+  /** Ticks that are thought lost, but may still come; ticks that came since; and what `#sinceOff` was before. */
+  #skipped = 0;
+  #sinceSkipped = 0;
+  #sinceOffBefore = Infinity;
   /** The last tick was the first of all, or of a song. */
   #isFirst = false;
-  /** Recent shares of lost and doubled ticks. */
+  /** Recent shares of lost and doubled ticks, and of those handed over in the wrong order. */
   #lossy = 0;
   #doubled = 0;
+  #swaps = 0;
   /** Ticks since one was lost or doubled. */
   #sinceOff = Infinity;
   /** Share in which the tempo changed while ticks were lost or doubled, so that the count can't be relied on. */
@@ -185,8 +190,8 @@ export class Explanation {
     const intervals = (atMs - this.ms) / this.intervalMs;
     const nearest = round(intervals);
     // Handed over in the wrong order, unless a clock was set back.
+    if (atMs < lastMs || (this.#skipped > 0 && intervals < -0.5)) add(this.#swapped(atMs));
     if (atMs < lastMs) {
-      add(this.#swapped(atMs));
       add(this.#paused(atMs, this.isHeldUp ? nearest : 1));
       return all;
     }
@@ -237,7 +242,7 @@ export class Explanation {
     const all = inPhase ? [inPhase, restarted, held] : [restarted, held];
     for (const one of all) {
       one.missing = this.missing;
-      one.#skipped = false;
+      one.#skipped = 0;
       one.#isFirst = true;
       one.#labels = this.#labels;
       one.#from = this.#from + 1;
@@ -285,8 +290,11 @@ export class Explanation {
     copy.#isAdrift = this.#isAdrift;
     copy.wanders = this.wanders;
     copy.#skipped = this.#skipped;
+    copy.#sinceSkipped = this.#sinceSkipped;
+    copy.#sinceOffBefore = this.#sinceOffBefore;
     copy.#lossy = this.#lossy;
     copy.#doubled = this.#doubled;
+    copy.#swaps = this.#swaps;
     copy.#sinceOff = this.#sinceOff;
     copy.#doubt = this.#doubt;
     copy.#labels = this.#labels;
@@ -339,10 +347,14 @@ export class Explanation {
     one.age++;
     one.#heldTicks = 0;
     one.missing += ticks - 1;
-    one.#skipped = ticks > 1;
-    if (this.#skipped && (this.wanders || this.age < YOUNG)) one.#doubt = 1;
+    const pending = this.#sinceSkipped < STILL_COME ? this.#skipped : 0;
+    one.#skipped = pending + ticks - 1;
+    one.#sinceSkipped = ticks > 1 ? 0 : this.#sinceSkipped + 1;
+    if (pending === 0) one.#sinceOffBefore = this.#sinceOff;
+    if (this.#skipped > 0 && (this.wanders || this.age < YOUNG)) one.#doubt = 1;
     one.#lossy = LOSSY_FOR * this.#lossy + (1 - LOSSY_FOR) * (ticks - 1);
     one.#doubled = LOSSY_FOR * this.#doubled;
+    one.#swaps = LOSSY_FOR * this.#swaps;
     one.#sinceOff = ticks > 1 ? 0 : this.#sinceOff + 1;
     one.#from += ticks;
     return one;
@@ -383,16 +395,19 @@ export class Explanation {
     const one = this.#copy();
     const off = (atMs - this.ms) / this.intervalMs;
     const late = (off - round(off)) * this.intervalMs;
-    one.likely((this.#skipped ? LOG_SWAPPED : LOG_TWICE) + logStudent(late, this.jitterMs * Math.SQRT2, this.#count));
-    if (this.#skipped) {
+    one.likely(
+      (this.#skipped > 0 ? LOG_SWAPPED : LOG_TWICE) + logStudent(late, this.jitterMs * Math.SQRT2, this.#count),
+    );
+    if (this.#skipped > 0) {
       one.missing--;
-      one.#sinceOff = RECENT;
+      one.#skipped--;
+      if (one.#skipped === 0) one.#sinceOff = this.#sinceOffBefore;
       one.#lossy = max(0, one.#lossy - (1 - LOSSY_FOR));
+      one.#swaps += 1 - LOSSY_FOR;
     }
     // The first was taken for this one, or no tempo is known yet.
     else if (this.#isFirst || this.age === 0) one.#from++;
     else one.extra++;
-    one.#skipped = false;
     return one;
   }
 
@@ -400,8 +415,9 @@ export class Explanation {
     return this.#sinceOff < RECENT;
   }
 
+  /** One that comes too early also looks as if the tick before it were lost. */
   get #logLost(): number {
-    return this.#lossy > LOSSY ? LOG_LOST_AGAIN : LOG_LOST;
+    return this.#lossy > LOSSY || this.#swaps > LOSSY ? LOG_LOST_AGAIN : LOG_LOST;
   }
 
   /** Variance of a tick's time so many ticks on, as a multiple of the jitter's. */
@@ -418,7 +434,12 @@ export class Explanation {
   #lostInHoldUp(chance: number): Explanation {
     const one = this.#changed(ANY_CHANGE, chance + log(this.#heldTicks));
     one.#isAdrift = true;
-    one.#labels = this.#perhapsLost();
+    const labels = this.#perhapsLost();
+    // At a tempo that is known, one of those may just as well have been handed over twice.
+    one.#labels =
+      this.age < YOUNG
+        ? labels
+        : normalized(labels.flatMap((label) => [label, { ...label, number: label.number - 1 }]));
     return one;
   }
 

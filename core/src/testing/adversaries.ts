@@ -270,6 +270,9 @@ function isUndecidable({ troubles, jitterMs, before }: Adversary, sentMs: Readon
     const inside = [...sentMs].filter(([tick, ms]) => tick >= atTick && ms < untilMs);
     return [atTick, atTick + inside.length];
   };
+  const changes = troubles.flatMap((trouble) =>
+    trouble.kind === 'step' ? [trouble.atTick] : trouble.kind === 'ramp' ? [trouble.atTick + trouble.ticks] : [],
+  );
   return troubles.some((trouble) => {
     const [from, until] = lasts(trouble);
     const besides = troubles.some((other) => {
@@ -282,8 +285,8 @@ function isUndecidable({ troubles, jitterMs, before }: Adversary, sentMs: Readon
     const intervalMs = (sentMs.get(from + 2) ?? 0) - (sentMs.get(from + 1) ?? 0);
     const ticks = (trouble.kind === 'paused' ? trouble.lastsMs : trouble.ms) / intervalMs;
     const offMs = Math.abs(ticks - Math.round(ticks)) * intervalMs;
-    // The Cramér-Rao bound for an interval that is known from the ticks before it.
-    const known = before + from;
+    // The Cramér-Rao bound for an interval that is known from the ticks before it, at the same tempo.
+    const known = from - Math.max(-before, ...changes.filter((tick) => tick <= from));
     const phaseMs = jitterMs * Math.hypot(1, ticks * Math.sqrt(12 / Math.max(1, known ** 3 - known)));
     return besides || offMs < UNDECIDABLE_DEVIATIONS * Math.max(phaseMs, LEAST_JITTER_MS);
   });
