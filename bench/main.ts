@@ -16,6 +16,7 @@ import { rigFigures } from './rig-figures';
 import { runFigures } from './run-figures';
 import { takeFigures } from './take-figures';
 import { throttledFigures } from './throttled-figures';
+import { twoFigures } from './two-figures';
 
 type Figures = () => Figure[] | Promise<Figure[]>;
 
@@ -34,6 +35,7 @@ const IN_BROWSER: Record<string, Figures> = {
   run: runFigures,
   page: pageFigures,
   throttled: throttledFigures,
+  two: twoFigures,
   long: longFigures,
   logbook: logbookFigures,
   // An hour takes long: ask for it with BENCH_MINUTES=60.

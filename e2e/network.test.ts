@@ -4,9 +4,9 @@ import { join } from 'node:path';
 import { By } from 'selenium-webdriver';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
-import { stored, withMidi } from './page-stand-ins';
+import { stored } from './page-stand-ins';
 import { rigFile } from './rig-file';
-import { sentTicks } from './sent-ticks';
+import { newestTicks, openTwo } from './two-metronomos';
 
 const folder = mkdtempSync(join(tmpdir(), 'metronomo-network-'));
 
@@ -91,27 +91,8 @@ describe('two Metronomos', () => {
   test('one leads, the other follows over the network, and both are on the same beat', async () => {
     // Again, if it is repeated.
     await Promise.all(pages.splice(0).map((page) => page.close()));
-    const leader = await openBrowser({ name: 'Boathouse' });
-    const follower = await openBrowser({ name: 'Jetty' });
+    const { leader, follower } = await openTwo(folder);
     pages.push(leader, follower);
-    for (const [page, file] of [
-      [leader, rigFile(folder, 'Leading', 'net:127.0.0.1', false)],
-      [follower, rigFile(folder, 'Following', 'net:boathouse', true)],
-    ] as const) {
-      await withMidi(page.driver);
-      await page.open('/rig');
-      await page.button('Ports');
-      await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
-      await page.sees('Opened ');
-      await page.press('Ports');
-      await page.press('Connect MIDI ports');
-    }
-    await leader.driver.findElement(By.css('input[aria-label="Peer address"]')).sendKeys('127.0.0.1');
-    const port = leader.driver.findElement(By.css('input[aria-label="Peer UDP port"]'));
-    await port.clear();
-    await port.sendKeys(String(follower.networkPort));
-    await leader.press('Invite');
-    await follower.sees('invites you to a network session');
     await follower.press('Decline');
     // A declined peer isn't re-invited automatically, only by hand.
     await leader.sees('Declined by peer');
@@ -122,19 +103,10 @@ describe('two Metronomos', () => {
     await follower.sees(/Boathouse\s+Connected/);
     await leader.press('Play');
     await follower.sees(/playing/);
-    /** How late the newest ticks of the follower are, sorted, ms. */
-    const newest = async () => {
-      const [a, b] = [await sentTicks(leader), await sentTicks(follower)];
-      const common = [...b.keys()].filter((tick) => tick > 72 && a.has(tick)).sort((x, y) => x - y);
-      return common
-        .slice(-72)
-        .map((tick) => b.get(tick)! - a.get(tick)!)
-        .sort((x, y) => x - y);
-    };
     // Measured 0.13 ms here, ranging from 0.07 to 0.2; a flam is audible from about 10 ms (common practice). A machine
     // that stalled delays a follower for some beats.
     const isOnTheBeat = async () => {
-      const late = await newest();
+      const late = await newestTicks(leader, follower);
       const at = (share: number) => late[Math.floor(share * (late.length - 1))] ?? Infinity;
       return late.length === 72 && Math.abs(at(0.5)) < 2 && at(0.9) - at(0.1) < 2;
     };

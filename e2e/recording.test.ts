@@ -198,3 +198,26 @@ test('a part of a song with a tempo map: lateness by section, and it stays out o
   await page.go('align');
   await page.sees(/Porch beat box[\s\S]*not measured/i);
 });
+
+test('a device that plays eighths is offered its clock at half tempo; what is off the beat leads to its settings', async () => {
+  const clicks = every(500, 24, 300);
+  const record = async (name: string, ms: number[]) => {
+    await page.go('bench');
+    await page.press('How late is a recorded part?');
+    await drop(saveWav(join(folder, name), [bursts(clicks, 14), bursts(ms, 14)]));
+    await page.sees('14.0 s at 48 kHz, 2 channels');
+    await page.driver.findElement(By.xpath('//option[normalize-space()="Click on another channel"]')).click();
+    await page.driver.findElement(By.xpath('//select/option[normalize-space()="Porch beat box"]')).click();
+    await page.press('Measure');
+  };
+  await record('eighths.wav', every(250, 48, 307));
+  await page.sees(/It plays eighths\./);
+  await page.press('Send half tempo');
+  await page.sees('Porch beat box gets its clock at half tempo. Record again.');
+  await page.press('Undo');
+  await record('off-beat.wav', every(500, 24, 557));
+  await page.sees('It plays an eighth note off the beat. Check the pattern.');
+  await page.driver.findElement(By.xpath('//a[contains(., "Device settings")]')).click();
+  await page.sees('Porch beat box');
+  await page.sees(/Clock source|Sync source|MIDI channel/);
+});

@@ -1,4 +1,4 @@
-import { median } from 'd3-array';
+import { bisectLeft, max as maximum, median } from 'd3-array';
 import { detectOnsets, type Onset } from './detect-onsets';
 import { secondDifferences } from './second-differences';
 import { explainHits, type TakeFinding } from './findings';
@@ -6,7 +6,7 @@ import type { Landing } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
 import { cutClicks, takeOutClick, type Bleed, type Click } from './take-out-click';
 
-const { abs, ceil, log10, max, round } = Math;
+const { abs, ceil, log10, max, min, round } = Math;
 
 /** A recording yields no result: why, and what to do. */
 export class RecordingError extends Error {
@@ -28,6 +28,8 @@ export type BeatReference =
 export interface RecordingReport extends LatencyReport {
   /** Level of the click in the device's channel, relative to the click's own, dB; it was taken out. */
   bleedDb?: number;
+  /** The same for the loudest of the other devices that were recorded with it. */
+  besideDb?: number;
   findings: TakeFinding[];
 }
 
@@ -49,44 +51,101 @@ const CLEAR_OF_LEFTOVER = 3;
 const LEAST_BESIDE = 0.1;
 /** Two sounds this close begin together. */
 const TOGETHER_MS = 0.6;
+/** A device's hits may begin as softly. */
+const SOFT_MS = 3;
+/** Devices that play the same sound differ by less; what is this far below another device and like it is its bleed. */
+const ONLY_BESIDE_DB = -20;
 /** Consecutive samples at full scale count as clipping. */
 const FULL_SCALE = 0.999;
 const CLIPPED_SAMPLES = 3;
 
 /**
- * How late the device on one channel lands after each beat. All times are ms from the first sample.
+ * How late the device on one channel lands after each beat. All times are ms from the first sample. `beside`: the hits of
+ * each other device that was recorded with it, by `cutClicks`, the earliest device first; their bleed is taken out, too.
  * @throws RecordingError if there is nothing to measure.
  */
-export function analyzeRecording(gear: Float32Array, sampleRate: number, beats: BeatReference): RecordingAnalysis {
+export function analyzeRecording(
+  gear: Float32Array,
+  sampleRate: number,
+  beats: BeatReference,
+  beside: readonly (readonly Click[])[] = [],
+): RecordingAnalysis {
   assertNotEmpty(gear);
   if (isSilent(gear))
     throw new RecordingError('The device channel is silent. Check the cable, the input and its level.', 'silent');
   const pulsesMs = findPulses(beats, sampleRate, (gear.length / sampleRate) * 1000);
   const bleed = bleedOf(gear, sampleRate, beats, pulsesMs);
-  const analysis = analyzeWithout(bleed, gear, sampleRate, pulsesMs);
+  const analyze = (click: Bleed | null) =>
+    analyzeWithout({ click, ...takeOutBeside(click?.samples ?? gear, beside, sampleRate) }, gear, sampleRate, pulsesMs);
+  const analysis = analyze(bleed);
   // Bleed that comes late, together with the hits, is the hits themselves.
   const beginsWithIt =
     bleed && bleed.delayMs > TOGETHER_MS && abs(analysis.report.medianMs - bleed.delayMs) < TOGETHER_MS;
-  return beginsWithIt ? analyzeWithout(null, gear, sampleRate, pulsesMs) : analysis;
+  return beginsWithIt ? analyze(null) : analysis;
+}
+
+/** What was taken out of a channel, and what is left. */
+interface Cleaned {
+  click: Bleed | null;
+  beside: Bleed[];
+  samples: Float32Array;
+}
+
+/** Takes out other devices, one after the other, unless what they share with this one may be its own hits. */
+function takeOutBeside(
+  gear: Float32Array,
+  beside: readonly (readonly Click[])[],
+  sampleRate: number,
+): Omit<Cleaned, 'click'> {
+  let samples = gear;
+  const taken: Bleed[] = [];
+  for (const hits of beside) {
+    const found = takeOutClick(samples, hits, sampleRate, SOFT_MS);
+    if (!found) continue;
+    const left = detectOnsets(found.samples, sampleRate, found.leftover).filter((onset) => isOwn(onset, found));
+    const bleedsMs = hits.map(({ at }) => (at / sampleRate) * 1000 + found.delayMs);
+    const apartMs = median(left, ({ timeMs }) => distanceTo(bleedsMs, timeMs)) ?? Infinity;
+    if (left.length === 0 ? found.bleedDb > ONLY_BESIDE_DB : apartMs < TOGETHER_MS) continue;
+    samples = found.samples;
+    taken.push(found);
+  }
+  return { samples, beside: taken };
+}
+
+function isOwn({ level }: Onset, { leftover, peak }: Bleed): boolean {
+  return level > max(CLEAR_OF_LEFTOVER * leftover, LEAST_BESIDE * peak);
+}
+
+/** From the nearest of some times, in order. */
+function distanceTo(times: readonly number[], ms: number): number {
+  const next = bisectLeft(times, ms);
+  return min(...times.slice(max(0, next - 1), next + 1).map((one) => abs(one - ms)));
 }
 
 function analyzeWithout(
-  bleed: Bleed | null,
+  { click, beside, samples }: Cleaned,
   gear: Float32Array,
   sampleRate: number,
   pulsesMs: number[],
 ): RecordingAnalysis {
-  const onsets = onsetsIn(bleed?.samples ?? gear, sampleRate, pulsesMs.length, bleed?.leftover);
+  const bleeds = click ? [click, ...beside] : beside;
+  const onsets = onsetsIn(
+    samples,
+    sampleRate,
+    pulsesMs.length,
+    maximum(bleeds, ({ leftover }) => leftover),
+  );
   const heard = levelOf(gear);
   const faults = heard.finding ? [heard.finding] : [];
-  const about = { ...(bleed && { bleedDb: bleed.bleedDb }) };
-  if (
-    bleed &&
-    !onsets.some(({ level }) => level > max(CLEAR_OF_LEFTOVER * bleed.leftover, LEAST_BESIDE * bleed.peak))
-  ) {
+  const besideDb = maximum(beside, ({ bleedDb }) => bleedDb);
+  const about = { ...(click && { bleedDb: click.bleedDb }), ...(besideDb !== undefined && { besideDb }) };
+  const covering = bleeds.find((bleed) => !onsets.some((onset) => isOwn(onset, bleed)));
+  if (covering) {
     const report = reportLatency({ landings: [], missed: pulsesMs.length, extra: 0 });
-    const reason = 'Only the click is on this input. Check the cable and the input of the device.';
-    const findings: TakeFinding[] = [{ kind: 'onlyClick', bleedDb: bleed.bleedDb }, ...faults];
+    const what = covering === click ? 'the click' : 'another device';
+    const reason = `Only ${what} is on this input. Check the cable and the input of the device.`;
+    const kind = covering === click ? 'onlyClick' : 'onlyBeside';
+    const findings: TakeFinding[] = [{ kind, bleedDb: covering.bleedDb }, ...faults];
     return { pulsesMs, onsetsMs: [], landings: [], report: { ...report, ...about, reason, findings } };
   }
   if (onsets.length === 0)

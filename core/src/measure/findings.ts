@@ -8,6 +8,8 @@ const { abs, cos, hypot, max, min, PI, round, sin, sqrt } = Math;
 export type TakeFinding =
   /** Nothing but the click is on the device's input. */
   | { kind: 'onlyClick'; bleedDb: number }
+  /** Nothing but the sound of another device that was recorded with it. */
+  | { kind: 'onlyBeside'; bleedDb: number }
   | { kind: 'clipped' }
   | { kind: 'quiet'; peakDb: number }
   /** It plays at a tempo of its own, likely on its internal clock. */

@@ -1,11 +1,11 @@
 import { solveSymmetric } from '../maths/solve-symmetric';
 
-const ORDER = 24;
+const ORDER = 64;
 /** Keeps the weights finite where the sound is silent or a few pure tones. */
 const RIDGE = 1e-9;
 
 /**
- * The weights that best predict each sample from the 24 before it, by least squares over the first `until` samples (the
+ * The weights that best predict each sample from the 64 before it, by least squares over the first `until` samples (the
  * covariance method of linear prediction). A ringing tail follows them; the attack of another sound does not.
  */
 export function predictorOf(values: Float64Array, until: number): Float64Array {

@@ -71,9 +71,15 @@ export function cutClicks(click: Float32Array, sampleRate: number, pulsesMs: rea
 /**
  * Subtracts the click from a device's channel. In the mean over all clicks, what comes first is bleed alone: there, a
  * short filter from click to channel is estimated by least squares. The longest stretch that the filter explains ends
- * where the device begins. Null if no bleed can be told from the device's own sound.
+ * where the device begins. Null if no bleed can be told from the device's own sound. `softMs`: the click may begin so
+ * softly that it is heard later in the channel than in its own.
  */
-export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): Bleed | null {
+export function takeOutClick(
+  samples: Float32Array,
+  clicks: readonly Click[],
+  sampleRate: number,
+  softMs = 0,
+): Bleed | null {
   const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
   const [before, after] = [inSamples(BEFORE_MS), inSamples(AFTER_MS)];
   const every = max(1, floor(clicks.length / MOST_CLICKS));
@@ -89,7 +95,7 @@ export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sa
     (values: Float64Array) => values,
     (values: Float64Array) => unpredicted(values, tail),
   ]
-    .map((of) => filterBetween(of(sent), of(received), before, inSamples))
+    .map((of) => filterBetween(of(sent), of(received), { before, slack: inSamples(softMs), inSamples }))
     .filter((found) => found !== null)
     .sort((a, b) => a.unexplained - b.unexplained)[0];
   if (!best) return null;
@@ -125,17 +131,16 @@ interface Explained {
 function filterBetween(
   sent: Float64Array,
   received: Float64Array,
-  before: number,
-  inSamples: (ms: number) => number,
+  { before, slack, inSamples }: { before: number; slack: number; inSamples: (ms: number) => number },
 ): Explained | null {
   const quiet = before - inSamples(1);
   const begins = firstOver(received, quiet);
   const clickBegins = firstOver(sent, quiet);
   if (begins === null || clickBegins === null) return null;
-  const lag = begins - clickBegins;
-  if (lag < -inSamples(1) || lag > inSamples(MOST_DELAY_MS)) return null;
+  const heardLater = begins - clickBegins;
+  if (heardLater < -inSamples(1) || heardLater > slack + inSamples(MOST_DELAY_MS)) return null;
   const noise = power(received, 0, quiet);
-  const fit = (until: number, taps: number) =>
+  const fit = (until: number, taps: number, lag: number) =>
     filterFor(sent, received, { from: max(0, begins - taps), until, lag, taps });
   /** Of the energy in a stretch, what a filter leaves. */
   const unexplainedBy = (filter: Filter, from: number, until: number): number => {
@@ -151,12 +156,33 @@ function filterBetween(
     if (until > received.length) break;
     if (power(received, begins, until) * (until - begins) < LEAST_ENERGY * noise) continue;
     const taps = TAPS.findLast(({ fromMs }) => aloneMs >= fromMs)?.taps ?? 1;
+    const lag = likeliestLag(sent, received, { from: begins, until, earliest: heardLater - slack, latest: heardLater });
     // Some filter fits any sound, but only bleed continues as a filter fitted to its first half predicts.
     const half = begins + inSamples(aloneMs / 2);
-    holds ||= unexplainedBy(fit(half, taps), half, until) < UNPREDICTED;
-    const filter = fit(until, taps);
+    holds ||= unexplainedBy(fit(half, taps, lag), half, until) < UNPREDICTED;
+    const filter = fit(until, taps, lag);
     const unexplained = unexplainedBy(filter, begins, until);
     if (holds && unexplained < UNEXPLAINED) best = { filter, lag, unexplained };
+  }
+  return best;
+}
+
+/** The lag at which one sound explains most of another in a stretch. */
+function likeliestLag(
+  sent: Float64Array,
+  received: Float64Array,
+  { from, until, earliest, latest }: { from: number; until: number; earliest: number; latest: number },
+): number {
+  let [best, most] = [latest, -Infinity];
+  for (let lag = latest; lag >= earliest; lag--) {
+    let [product, energy] = [0, 0];
+    for (let i = from; i < until; i++) {
+      const value = sent[i - lag] ?? 0;
+      product += value * (received[i] as number);
+      energy += value * value;
+    }
+    const explained = energy > 0 ? product ** 2 / energy : 0;
+    if (explained > most) [best, most] = [lag, explained];
   }
   return best;
 }

@@ -1,9 +1,19 @@
 import type { ReactNode } from 'react';
 
 /** Settings that most people never need, behind their name and a line about them. */
-export function Layer({ name, about, children }: { name: string; about: string; children: ReactNode }) {
+export function Layer({
+  name,
+  about,
+  isOpen = false,
+  children,
+}: {
+  name: string;
+  about: string;
+  isOpen?: boolean;
+  children: ReactNode;
+}) {
   return (
-    <details className="mt-4 border-t border-rule pt-3 text-sm">
+    <details open={isOpen} className="mt-4 border-t border-rule pt-3 text-sm">
       <summary className="cursor-pointer">
         <span className="font-bold">{name}</span>
         <span className="block text-xs text-soft">{about}</span>

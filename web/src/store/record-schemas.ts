@@ -115,6 +115,7 @@ const latency = () =>
     believable: boolean().required(),
     reason: string().max(500),
     bleedDb: number(),
+    besideDb: number(),
     findings: array(fields({ kind: string().max(40).required() })).max(20),
   });
 

@@ -254,7 +254,7 @@ export interface TakeLine {
   wiredTo?: string | null;
   ownOffset?: number;
   /** Null if it couldn't be measured; `problem` says why. */
-  report: (LatencyReport & Partial<Pick<RecordingReport, 'bleedDb' | 'findings'>>) | null;
+  report: (LatencyReport & Partial<Pick<RecordingReport, 'bleedDb' | 'besideDb' | 'findings'>>) | null;
   problem?: string;
   /** A problem with the audio that doesn't invalidate the result. */
   warning?: string;

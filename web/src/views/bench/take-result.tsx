@@ -38,7 +38,7 @@ export function TakeResult({ take }: { take: Take }) {
       {line.warning && <Notice>{line.warning}</Notice>}
       {line.report?.believable === true && <Numbers take={take} line={line} byHub={byHub} />}
       {line.report?.believable === false && <Unreliable report={line.report} isLive={take.source === 'live'} />}
-      {line.report && <Findings report={line.report} />}
+      <Findings line={line} />
       {'beatsMs' in take.beats && line.landings.length > 0 && (
         <SectionTable sections={latenessBySection(line.landings, take.beats.sections, take.beats.beatsMs.length)} />
       )}

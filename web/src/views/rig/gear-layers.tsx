@@ -1,6 +1,7 @@
 import { Check } from '../../parts/check';
 import { ChoiceField } from '../../parts/field';
 import { Group, Layer } from '../../parts/layer';
+import { useRigPlace } from '../../parts/rig-place';
 import type { Gear } from '../../store/records';
 import { AbilityFields } from './ability-fields';
 import { NoteTrafficField, ThroughField } from './cable-fields';
@@ -17,8 +18,9 @@ interface Props {
 
 /** How the device itself is set. */
 export function DeviceLayer({ gear, onChange }: Props) {
+  const { unfold } = useRigPlace();
   return (
-    <Layer name="Device settings" about="What is set on the device, and its sockets.">
+    <Layer name="Device settings" about="What is set on the device, and its sockets." isOpen={unfold === 'settings'}>
       <MenuFields gear={gear} onChange={onChange} />
       <OffsetPlaceFields gear={gear} onChange={onChange} />
       <SessionChanged gear={gear} onChange={onChange} />

@@ -8,6 +8,7 @@ import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { useSession } from '../../studio/session';
 import { showToast } from '../../toasts/toast-store';
 import { Button } from '../../parts/button';
+import { useRigPlace } from '../../parts/rig-place';
 import { freeName, gear as newGear, withAudioOuts } from '../../store/gear';
 import type { Gear } from '../../store/records';
 import { moveGear, withoutGear } from '../../store/rig-plan';
@@ -38,8 +39,11 @@ const PANELS = {
 /** The gear, its cabling, the leader, and the line check. */
 export function RigView() {
   const rig = useSession(({ rig }) => rig);
-  const [panel, setPanel] = useState<keyof typeof PANELS>('check');
-  const [chosenId, setChosenId] = useState<string | null>(null);
+  const opened = useRigPlace();
+  const [panel, setPanel] = useState<keyof typeof PANELS>(
+    opened.panel ?? (opened.gear === undefined ? 'check' : 'gear'),
+  );
+  const [chosenId, setChosenId] = useState(opened.gear ?? null);
   const choose = useCallback((id: string | null) => {
     setChosenId(id);
     if (id) setPanel('gear');
