@@ -24,6 +24,9 @@ export interface PeerMessage {
 const QUICK_ASKS = 10;
 const QUICK_EVERY_MS = 60;
 const ASK_EVERY_MS = 1000;
+/** While the server's clock isn't known this well, it is asked more often. */
+const CERTAIN_MS = 0.04;
+const UNCERTAIN_EVERY_MS = 100;
 /** Hand-over lead before the due time. */
 const AHEAD_MS = 10;
 const MAX_WAITING = 20_000;
@@ -96,10 +99,15 @@ export class WireSocket {
 
   #keep(nowMs: number): void {
     if (this.#socket?.readyState !== WebSocket.OPEN) return;
-    if (nowMs - this.#askedMs < (this.#asks < QUICK_ASKS ? QUICK_EVERY_MS : ASK_EVERY_MS)) return;
+    if (nowMs - this.#askedMs < this.#askEveryMs(nowMs)) return;
     this.#asks++;
     this.#askedMs = nowMs;
     this.#socket.send(encodeFrame({ kind: 'ask', sentMs: nowMs }));
+  }
+
+  #askEveryMs(nowMs: number): number {
+    if (this.#asks < QUICK_ASKS) return QUICK_EVERY_MS;
+    return (this.#match.at(nowMs)?.standardErrorMs ?? Infinity) > CERTAIN_MS ? UNCERTAIN_EVERY_MS : ASK_EVERY_MS;
   }
 
   #received(bytes: Uint8Array): void {
