@@ -9,6 +9,8 @@ const project = (displayName, testMatch) => ({
   transform,
   transformIgnorePatterns,
   testEnvironment: 'node',
+  // What a test leaves in its globals is deleted after it: less memory, and no warnings about it.
+  testEnvironmentOptions: { globalsCleanup: 'on' },
   // Tests run inside a vm, where every use of a global is a slow look-up; these are passed to each module instead.
   sandboxInjectedGlobals: ['Math', 'Number', 'Infinity'],
 });

@@ -1,4 +1,4 @@
-import { analyzeRecording, type RecordingReport } from '../core/src/index';
+import { analyzeRecording, cutClicks, detectOnsets, type RecordingReport } from '../core/src/index';
 import { recordingOf, renderInstruments, type Conditions, type Part } from './sound-font';
 
 /** 120 BPM and 96.98 BPM at 48 kHz. */
@@ -74,4 +74,36 @@ test('a channel with nothing but the click’s bleed is never believed, from -60
       }
       expect({ bleedDb, noiseDb, believed }).toEqual({ bleedDb, noiseDb, believed: false });
     }
+});
+
+/** The one that is measured, and the one that comes 16 ms before it and bleeds in, as it does itself. */
+const PAIRS = [
+  ['kick', 'snare'],
+  ['snare', 'kick'],
+  ['clap', 'snare'],
+  ['tom', 'kick'],
+  ['marimba', 'rimshot'],
+  ['picked bass', 'cowbell'],
+  ['kick', 'fingered bass'],
+] as const;
+
+test.each([-30, -40])('an instrument behind another that bleeds in at %i dB is where it was put', (bleedDb) => {
+  const level = 10 ** (bleedDb / 20);
+  const of = (name: string, delay: number) =>
+    recordingOf(
+      parts.find((part) => part.name === name)!,
+      delay,
+      {},
+    );
+  const wrong = PAIRS.flatMap(([name, before]) => {
+    const [own, other] = [of(name, 864), of(before, 96)];
+    const gear = own.gear.map((value, i) => value + level * other.gear[i]!);
+    const samples = other.gear.map((value, i) => value + level * own.gear[i]!);
+    const onsetsMs = detectOnsets(samples, own.sampleRate).map(({ timeMs }) => timeMs);
+    const beside = { samples, hits: cutClicks(samples, own.sampleRate, onsetsMs) };
+    const { report } = analyzeRecording(gear, own.sampleRate, { click: own.click }, [beside]);
+    const isRight = report.believable && Math.abs(report.medianMs - own.lateMs) < 1;
+    return isRight ? [] : [`${name} after ${before}: ${report.medianMs.toFixed(2)}, not ${own.lateMs.toFixed(2)} ms`];
+  });
+  expect(wrong).toEqual([]);
 });

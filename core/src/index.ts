@@ -29,7 +29,7 @@ export { findBarStart, type Hit } from './measure/find-bar-start';
 export { waveformEnvelope, type Envelope } from './measure/waveform';
 export * from './measure/analyze-recording';
 export type { TakeFinding } from './measure/findings';
-export { cutClicks, type Click } from './measure/take-out-click';
+export { bleedsInto, cutClicks, type Beside, type Click } from './measure/take-out-click';
 export * from './measure/deviations';
 export { measureClock, readClock, type ClockMeasurement, type ClockReport } from './measure/measure-clock';
 export * from './measure/measure-chase';

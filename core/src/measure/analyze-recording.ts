@@ -1,12 +1,12 @@
-import { bisectLeft, max as maximum, median } from 'd3-array';
+import { bisectLeft, max as maximum, median, sort } from 'd3-array';
 import { detectOnsets, type Onset } from './detect-onsets';
 import { secondDifferences } from './second-differences';
 import { explainHits, type TakeFinding } from './findings';
 import type { Landing } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
-import { cutClicks, takeOutClick, type Bleed, type Click } from './take-out-click';
+import { cutClicks, takeOutBeside, takeOutClick, type Beside, type Bleed, type Click } from './take-out-click';
 
-const { abs, ceil, log10, max, min, round } = Math;
+const { abs, ceil, log10, max, round } = Math;
 
 /** A recording yields no result: why, and what to do. */
 export class RecordingError extends Error {
@@ -51,8 +51,6 @@ const CLEAR_OF_LEFTOVER = 3;
 const LEAST_BESIDE = 0.1;
 /** Two sounds this close begin together. */
 const TOGETHER_MS = 0.6;
-/** A device's hits may begin as softly. */
-const SOFT_MS = 3;
 /** Devices that play the same sound differ by less; what is this far below another device and like it is its bleed. */
 const ONLY_BESIDE_DB = -20;
 /** Consecutive samples at full scale count as clipping. */
@@ -60,23 +58,30 @@ const FULL_SCALE = 0.999;
 const CLIPPED_SAMPLES = 3;
 
 /**
- * How late the device on one channel lands after each beat. All times are ms from the first sample. `beside`: the hits of
- * each other device that was recorded with it, by `cutClicks`, the earliest device first; their bleed is taken out, too.
+ * How late the device on one channel lands after each beat. All times are ms from the first sample. `beside`: the
+ * other devices that were recorded with it; their bleed is taken out, too.
  * @throws RecordingError if there is nothing to measure.
  */
 export function analyzeRecording(
   gear: Float32Array,
   sampleRate: number,
   beats: BeatReference,
-  beside: readonly (readonly Click[])[] = [],
+  beside: readonly Beside[] = [],
 ): RecordingAnalysis {
   assertNotEmpty(gear);
   if (isSilent(gear))
     throw new RecordingError('The device channel is silent. Check the cable, the input and its level.', 'silent');
   const pulsesMs = findPulses(beats, sampleRate, (gear.length / sampleRate) * 1000);
   const bleed = bleedOf(gear, sampleRate, beats, pulsesMs);
+  // What comes first is alone at first.
+  const inOrder = sort(beside, ({ hits }) => median(hits, ({ at }) => afterOne(pulsesMs, (at / sampleRate) * 1000)));
   const analyze = (click: Bleed | null) =>
-    analyzeWithout({ click, ...takeOutBeside(click?.samples ?? gear, beside, sampleRate) }, gear, sampleRate, pulsesMs);
+    analyzeWithout(
+      { click, ...takeOutOthers(click?.samples ?? gear, inOrder, sampleRate) },
+      gear,
+      sampleRate,
+      pulsesMs,
+    );
   const analysis = analyze(bleed);
   // Bleed that comes late, together with the hits, is the hits themselves.
   const beginsWithIt =
@@ -92,18 +97,14 @@ interface Cleaned {
 }
 
 /** Takes out other devices, one after the other, unless what they share with this one may be its own hits. */
-function takeOutBeside(
-  gear: Float32Array,
-  beside: readonly (readonly Click[])[],
-  sampleRate: number,
-): Omit<Cleaned, 'click'> {
+function takeOutOthers(gear: Float32Array, beside: readonly Beside[], sampleRate: number): Omit<Cleaned, 'click'> {
   let samples = gear;
   const taken: Bleed[] = [];
-  for (const hits of beside) {
-    const found = takeOutClick(samples, hits, sampleRate, SOFT_MS);
+  for (const other of beside) {
+    const found = takeOutBeside(samples, other, sampleRate);
     if (!found) continue;
     const left = detectOnsets(found.samples, sampleRate, found.leftover).filter((onset) => isOwn(onset, found));
-    const bleedsMs = hits.map(({ at }) => (at / sampleRate) * 1000 + found.delayMs);
+    const bleedsMs = other.hits.map(({ at }) => (at / sampleRate) * 1000 + found.delayMs);
     const apartMs = median(left, ({ timeMs }) => distanceTo(bleedsMs, timeMs)) ?? Infinity;
     if (left.length === 0 ? found.bleedDb > ONLY_BESIDE_DB : apartMs < TOGETHER_MS) continue;
     samples = found.samples;
@@ -116,10 +117,15 @@ function isOwn({ level }: Onset, { leftover, peak }: Bleed): boolean {
   return level > max(CLEAR_OF_LEFTOVER * leftover, LEAST_BESIDE * peak);
 }
 
-/** From the nearest of some times, in order. */
+/** Between a time and the nearest of some others, which are in order. */
 function distanceTo(times: readonly number[], ms: number): number {
+  return abs(afterOne(times, ms));
+}
+
+function afterOne(times: readonly number[], ms: number): number {
   const next = bisectLeft(times, ms);
-  return min(...times.slice(max(0, next - 1), next + 1).map((one) => abs(one - ms)));
+  const [before = -Infinity, after = Infinity] = [times[next - 1], times[next]];
+  return ms - before < after - ms ? ms - before : ms - after;
 }
 
 function analyzeWithout(

@@ -28,6 +28,8 @@ export interface Click {
 const MOST_CLICKS = 64;
 const BEFORE_MS = 24;
 const AFTER_MS = 40;
+/** A device's hits may begin as softly. */
+const SOFT_MS = 3;
 /** A click bleeds by wire at once, and through the air from headphones or a speaker later. */
 const MOST_DELAY_MS = 12;
 /** Stretches after the bleed begins over which it may be alone, ms. The longest that it explains is used. */
@@ -71,15 +73,46 @@ export function cutClicks(click: Float32Array, sampleRate: number, pulsesMs: rea
 /**
  * Subtracts the click from a device's channel. In the mean over all clicks, what comes first is bleed alone: there, a
  * short filter from click to channel is estimated by least squares. The longest stretch that the filter explains ends
- * where the device begins. Null if no bleed can be told from the device's own sound. `softMs`: the click may begin so
- * softly that it is heard later in the channel than in its own.
+ * where the device begins. Null if no bleed can be told from the device's own sound.
  */
-export function takeOutClick(
+export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): Bleed | null {
+  const found = findBleed(samples, clicks, sampleRate, 0);
+  if (!found) return null;
+  const { filter, before, ...bleed } = found;
+  return { ...bleed, samples: without(samples, clicks, filter, before) };
+}
+
+/** Another device: its channel, and its hits as cut out of it. */
+export interface Beside {
+  hits: readonly Click[];
+  samples: Float32Array;
+}
+
+/** The same for a device that was recorded with it, whose sounds last. */
+export function takeOutBeside(samples: Float32Array, other: Beside, sampleRate: number): Bleed | null {
+  const found = findBleed(samples, other.hits, sampleRate, SOFT_MS);
+  if (!found) return null;
+  const { filter, before: _, ...bleed } = found;
+  return { ...bleed, samples: samples.map((value, i) => value - filtered(other.samples, filter, i)) };
+}
+
+/** Whether sounds bleed into a channel; some of their hits are enough to tell. */
+export function bleedsInto(samples: Float32Array, hits: readonly Click[], sampleRate: number): boolean {
+  return findBleed(samples, hits, sampleRate, SOFT_MS) !== null;
+}
+
+interface FoundBleed extends Omit<Bleed, 'samples'> {
+  filter: Filter;
+  before: number;
+}
+
+/** `softMs`: they may begin so softly that they are heard later in the channel than in their own. */
+function findBleed(
   samples: Float32Array,
   clicks: readonly Click[],
   sampleRate: number,
-  softMs = 0,
-): Bleed | null {
+  softMs: number,
+): FoundBleed | null {
   const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
   const [before, after] = [inSamples(BEFORE_MS), inSamples(AFTER_MS)];
   const every = max(1, floor(clicks.length / MOST_CLICKS));
@@ -105,7 +138,8 @@ export function takeOutClick(
   const bleedDb = 20 * log10(hypot(...bleed) / hypot(...sent));
   if (bleedDb > LOUDEST_DB) return null;
   return {
-    samples: without(samples, clicks, filter, before),
+    filter,
+    before,
     bleedDb,
     delayMs: (lag / sampleRate) * 1000,
     peak,

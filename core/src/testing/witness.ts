@@ -181,10 +181,13 @@ export class Witness {
     if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || winds || rate !== gear.rate) return;
     const offsetMs = wire.settings.timecodeOffsetMs ?? 0;
     const rolling = gridAt(firstPieceMs - offsetMs + ROUNDING_MS);
-    // A standing code is on its way for some time, and the song may be moved meanwhile, or just before.
+    // A standing code is on its way for some time, and the song may be moved meanwhile, or just before or, after its end,
+    // just after: gear that is ahead then is where the song will stand.
     const standing =
       wire.settings.standingCode === 'quarterFrames'
-        ? [firstPieceMs - ONE_CODE_MS, firstPieceMs, now.atMs].map((ms) => gridAt(ms))
+        ? [firstPieceMs - ONE_CODE_MS, firstPieceMs, now.atMs, firstPieceMs - offsetMs + ONE_CODE_MS].map((ms) =>
+            gridAt(ms),
+          )
         : [];
     const offs = [rolling, ...standing].map(({ songMs }) => {
       const off = seconds - startSeconds - songMs / 1000;

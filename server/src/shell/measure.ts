@@ -1,6 +1,8 @@
 import {
   analyzeRecording,
   beatTimes,
+  cutClicks,
+  detectOnsets,
   fitTempo,
   MidiFileError,
   readTempoFile,
@@ -9,6 +11,7 @@ import {
   TempoMap,
   WavError,
   type BeatReference,
+  type Beside,
   type RecordingAnalysis,
   type TakeFinding,
 } from '@metronomo/core';
@@ -44,6 +47,8 @@ export interface MeasuredChannel {
   missed: number;
   extra: number;
   bleedDb?: number;
+  /** Of the loudest other device. */
+  besideDb?: number;
   findings: TakeFinding[];
   reason?: string;
   warning?: string;
@@ -70,7 +75,11 @@ export function measureFile(bytes: Uint8Array, options: MeasureOptions): Measure
     const { click, gear, beats } = sourcesOf(channels, sampleRate, options);
     const chosen = gear ?? channels.map((_, i) => i + 1).filter((one) => one !== click);
     if (chosen.length === 0) throw new InputError('There is no device channel beside the click.');
-    return chosen.map((one) => measureChannel(one, channelOf(channels, one), sampleRate, beats));
+    const devices = chosen.map((one) => besideOf(channelOf(channels, one), sampleRate));
+    return chosen.map((one, i) => {
+      const beside = devices.filter((_, other) => other !== i);
+      return measureChannel(one, channelOf(channels, one), sampleRate, beats, beside);
+    });
   } catch (error) {
     if (error instanceof ValidationError || error instanceof WavError || error instanceof MidiFileError)
       throw new InputError(error.message);
@@ -102,14 +111,21 @@ function channelOf(channels: readonly Float32Array[], one: number): Float32Array
   return samples;
 }
 
+/** A device, which may bleed into the channels of others. */
+function besideOf(samples: Float32Array, sampleRate: number): Beside {
+  const onsetsMs = detectOnsets(samples, sampleRate).map(({ timeMs }) => timeMs);
+  return { samples, hits: cutClicks(samples, sampleRate, onsetsMs) };
+}
+
 function measureChannel(
   channel: number,
   samples: Float32Array,
   sampleRate: number,
   beats: BeatReference,
+  beside: readonly Beside[],
 ): MeasuredChannel {
   try {
-    return channelFrom(channel, analyzeRecording(samples, sampleRate, beats));
+    return channelFrom(channel, analyzeRecording(samples, sampleRate, beats, beside));
   } catch (error) {
     if (!(error instanceof RecordingError)) throw error;
     // Without a click, no channel can be measured.
@@ -120,7 +136,8 @@ function measureChannel(
 }
 
 function channelFrom(channel: number, { report, onsetsMs, warning }: RecordingAnalysis): MeasuredChannel {
-  const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, findings, bleedDb, reason } = report;
+  const { medianMs, ci95Ms, spreadMs, matched, missed, extra, believable, findings, bleedDb, besideDb, reason } =
+    report;
   const pattern = findings.find(({ kind }) => kind === 'double' || kind === 'half');
   const hitsPerBeat = pattern && 'hitsPerBeat' in pattern ? pattern.hitsPerBeat : 1;
   const other = findings.find(({ kind }) => kind === 'otherTempo');
@@ -138,6 +155,7 @@ function channelFrom(channel: number, { report, onsetsMs, warning }: RecordingAn
     missed,
     extra,
     ...(bleedDb !== undefined && { bleedDb }),
+    ...(besideDb !== undefined && { besideDb }),
     findings,
     ...(reason !== undefined && { reason }),
     ...(warning !== undefined && { warning }),
@@ -155,7 +173,7 @@ const STEPS: Readonly<Record<number, string>> = {
 
 /** A channel in a few lines for the terminal. */
 export function wordsFor(one: MeasuredChannel): string {
-  const { channel, lateMs, ci95Ms, spreadMs, bpm, hitsPerBeat, heard, missed, extra, bleedDb } = one;
+  const { channel, lateMs, ci95Ms, spreadMs, bpm, hitsPerBeat, heard, missed, extra, bleedDb, besideDb } = one;
   const lines = [
     lateMs === null || ci95Ms === null || spreadMs === null
       ? `Channel ${channel}: not reliable. ${one.reason ?? ''}`
@@ -167,6 +185,7 @@ export function wordsFor(one: MeasuredChannel): string {
     }`,
   ];
   if (bleedDb !== undefined) lines.push(`  The click bleeds in at ${bleedDb.toFixed(0)} dB and was removed.`);
+  if (besideDb !== undefined) lines.push(`  Another device bleeds in at ${besideDb.toFixed(0)} dB and was removed.`);
   if (one.warning !== undefined) lines.push(`  ${one.warning}`);
   for (const { kind, ...figures } of one.findings)
     lines.push(

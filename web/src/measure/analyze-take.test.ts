@@ -152,6 +152,17 @@ test('a quiet copy of the click is no device: only the click is on that input', 
   expect(lines[0]!.report!.bleedDb).toBeCloseTo(-40, 0);
 });
 
+test('a device that bleeds into the channel of a later one isn’t taken for it', async () => {
+  const mix = (one: Float32Array, other: Float32Array) => one.map((sample, i) => sample + other[i]! / 40);
+  const [early, late] = [clicks(4, 0.5), clicks(17, 0.11)];
+  const measured = await analyzeTake(take, loaderOf([clicks(0), mix(late, early), mix(early, late)]));
+  const [a, b] = measured.lines.map(({ report }) => report!);
+  expect(a!.medianMs).toBeCloseTo(17, 1);
+  expect(a!.besideDb).toBeCloseTo(-32, 0);
+  expect(b!.medianMs).toBeCloseTo(4, 1);
+  expect(b!.besideDb).toBeUndefined();
+});
+
 test('beats counted in frames are exact, whatever the hub’s time; a dropout ends the counting', async () => {
   const clicksMs = Array.from({ length: 15 }, (_, beat) => 100 + beat * 500);
   // The hub's time is off by 13.4 ms, as after a stall.

@@ -1,6 +1,7 @@
 import {
   againstOwnSync,
   analyzeRecording,
+  bleedsInto,
   cutClicks,
   detectOnsets,
   findClicks,
@@ -16,6 +17,7 @@ import {
   startsBySound,
   TempoMap,
   type BeatReference,
+  type Beside,
   type Click,
   type Landing,
 } from '@metronomo/core';
@@ -24,6 +26,12 @@ import type { Take, TakeBeats, TakeLine, TakePlan } from '../store/records';
 /** A click may precede its planned time by this much, because audio and hub clock agree only approximately. */
 const BEFORE_START_MS = 150;
 const NUMBERS_A_LANDING = 3;
+/** Hits that show whether a device bleeds into another’s channel, and the fewest of a device that is considered. */
+const SOME_HITS = 64;
+const FEWEST_HITS = 6;
+/** A device is heard in another’s stead if that one begins within this time after it. */
+const TOGETHER_MS = 2;
+const MOST_LATER_MS = 60;
 /** An hour at 300 BPM. */
 const MOST_BEATS = 18_000;
 
@@ -62,24 +70,72 @@ export async function analyzeTake(
       const pulsesMs = findClicks(click, sampleRate);
       return { pulsesMs, click: cutClicks(click, sampleRate, pulsesMs) };
     }));
-  const lines: TakeLine[] = [];
-  for (const line of take.lines) lines.push(await analyzeLine(line, take, counted, findPulses, run));
+  const source = { take, load: counted, findPulses, run };
+  const alone: TakeLine[] = [];
+  for (const line of take.lines) alone.push(await analyzeLine(line, source));
+  const lines = await withoutOthers(alone, source);
   return { ...take, frames, lines, computeMs: performance.now() - startedAt };
+}
+
+interface Source {
+  take: Take;
+  load: LoadChannel;
+  findPulses: () => Promise<ClickTrack>;
+  run: Float64Array;
+}
+
+/** Measures once more what another device of the take bleeds into. */
+async function withoutOthers(lines: readonly TakeLine[], source: Source): Promise<TakeLine[]> {
+  const { take, load } = source;
+  const { plan, frames, sampleRate } = take;
+  const bySound = plan === undefined || plan.question === 'against';
+  if (!bySound || frames === 0 || lines.length < 2) return [...lines];
+  const hitsOf = async ({ channel, onsetsMs }: TakeLine, every: number) =>
+    cutClicks(
+      await load(channel),
+      sampleRate,
+      onsetsMs.filter((_, i) => i % every === 0),
+    );
+  const few = new Map<TakeLine, Promise<Click[]>>();
+  const fewOf = (line: TakeLine) => {
+    const known = few.get(line) ?? hitsOf(line, Math.ceil(line.onsetsMs.length / SOME_HITS));
+    few.set(line, known);
+    return known;
+  };
+  const result: TakeLine[] = [];
+  for (const line of lines) {
+    const beside: Beside[] = [];
+    for (const other of lines.filter((other) => mayHide(other, line)))
+      if (bleedsInto(await load(line.channel), await fewOf(other), sampleRate))
+        beside.push({ samples: await load(other.channel), hits: await hitsOf(other, 1) });
+    result.push(beside.length > 0 ? await analyzeLine(line, source, beside) : line);
+  }
+  return result;
+}
+
+function lateOf({ report }: TakeLine): number {
+  return report?.matched ? report.medianMs : 0;
+}
+
+/** What begins before a device, or seems to begin with it, may be heard in its stead. */
+function mayHide(other: TakeLine, line: TakeLine): boolean {
+  if (other === line || other.channel === line.channel || other.within || line.within) return false;
+  if (other.onsetsMs.length < FEWEST_HITS || line.report === null) return false;
+  const laterMs = lateOf(line) - lateOf(other);
+  return !line.report.believable || (laterMs > -TOGETHER_MS && laterMs < MOST_LATER_MS);
 }
 
 async function analyzeLine(
   line: TakeLine,
-  take: Take,
-  load: LoadChannel,
-  findPulses: () => Promise<ClickTrack>,
-  run: Float64Array,
+  { take, load, findPulses, run }: Source,
+  beside: readonly Beside[] = [],
 ): Promise<TakeLine> {
   const bare: TakeLine = { ...line };
   delete bare.problem;
   delete bare.result;
   delete bare.warning;
   try {
-    const measured = corrected(await measureLine(line, take, load, findPulses, run), line.corrections);
+    const measured = corrected(await measureLine(line, { take, load, findPulses, run }, beside), line.corrections);
     return { ...bare, ...measured, report: line.moved ? unreliable(measured.report) : measured.report };
   } catch (error) {
     if (!(error instanceof RecordingError || error instanceof RangeError)) throw error;
@@ -107,10 +163,8 @@ function unreliable(report: TakeLine['report']): TakeLine['report'] {
 
 async function measureLine(
   line: TakeLine,
-  { plan, beats, sampleRate, frames, gaps = 0 }: Take,
-  load: LoadChannel,
-  findPulses: () => Promise<ClickTrack>,
-  run: Float64Array,
+  { take: { plan, beats, sampleRate, frames, gaps = 0 }, load, findPulses, run }: Source,
+  beside: readonly Beside[],
 ): Promise<Measured> {
   // An imported take without audio has only its stored times.
   const soundless = frames === 0 && line.pulsesMs.length > 0;
@@ -152,7 +206,7 @@ async function measureLine(
       const sound = await load(line.channel);
       const measured = line.within
         ? analyzeStretch(sound, sampleRate, reference, line.within)
-        : analyzeRecording(sound, sampleRate, reference);
+        : analyzeRecording(sound, sampleRate, reference, beside);
       return plan?.question === 'leaderSound' && measured.report
         ? { ...measured, report: againstOwnSync(measured.report) }
         : measured;
