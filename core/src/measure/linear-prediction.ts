@@ -10,12 +10,17 @@ const RIDGE = 1e-9;
  */
 export function predictorOf(values: Float64Array, until: number): Float64Array {
   const rows = Array.from({ length: ORDER }, () => new Float64Array(ORDER + 1));
-  const before = (i: number, k: number) => values[i - 1 - k] ?? 0;
-  for (let i = ORDER; i < until; i++)
-    rows.forEach((row, r) => {
-      for (let c = 0; c < ORDER; c++) row[c] = (row[c] as number) + before(i, r) * before(i, c);
-      row[ORDER] = (row[ORDER] as number) + before(i, r) * (values[i] as number);
-    });
+  // Row r, column c: the sum of products of the values r and c before each; the same for c and r.
+  for (const [r, row] of rows.entries()) {
+    for (let c = r; c < ORDER; c++) {
+      let sum = 0;
+      for (let i = ORDER; i < until; i++) sum += (values[i - 1 - r] as number) * (values[i - 1 - c] as number);
+      row[c] = sum;
+      (rows[c] as Float64Array)[r] = sum;
+    }
+    for (let i = ORDER; i < until; i++)
+      row[ORDER] = (row[ORDER] as number) + (values[i - 1 - r] as number) * (values[i] as number);
+  }
   const [[power = 0] = []] = rows;
   rows.forEach((row, r) => (row[r] = (row[r] as number) + RIDGE * power));
   return solveSymmetric(rows);

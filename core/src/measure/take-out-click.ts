@@ -250,9 +250,12 @@ function filterFor(
       const row = rows[r] as Float64Array;
       const value = sent[i - first - r] ?? 0;
       if (value === 0) continue;
-      for (let c = 0; c < count; c++) row[c] = (row[c] as number) + value * (sent[i - first - c] ?? 0);
+      for (let c = r; c < count; c++) row[c] = (row[c] as number) + value * (sent[i - first - c] ?? 0);
       row[count] = (row[count] as number) + value * (received[i] as number);
     }
+  // Column and row are the same.
+  for (let r = 1; r < count; r++)
+    for (let c = 0; c < r; c++) (rows[r] as Float64Array)[c] = (rows[c] as Float64Array)[r] as number;
   const largestOnDiagonal = max(...rows.map((row, r) => row[r] as number));
   rows.forEach((row, r) => (row[r] = (row[r] as number) + RIDGE * largestOnDiagonal));
   return { first, taps: solveSymmetric(rows) };

@@ -105,8 +105,10 @@ async function withoutOthers(lines: readonly TakeLine[], source: Source): Promis
   const result: TakeLine[] = [];
   for (const line of lines) {
     const beside: Beside[] = [];
-    for (const other of lines.filter((other) => mayHide(other, line)))
-      if (bleedsInto(await load(line.channel), await fewOf(other), sampleRate))
+    const others = lines.filter((other) => mayHide(other, line));
+    const sound = others.length > 0 ? await load(line.channel) : new Float32Array();
+    for (const other of others)
+      if (bleedsInto(sound, await fewOf(other), sampleRate))
         beside.push({ samples: await load(other.channel), hits: await hitsOf(other, 1) });
     result.push(beside.length > 0 ? await analyzeLine(line, source, beside) : line);
   }
