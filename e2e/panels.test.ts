@@ -4,6 +4,8 @@ import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
 import { smallTargets } from './targets';
 
+/** What a sheet may change. */
+const COLORS = ['color-contrast', 'link-in-text-block'];
 const VIEWS = ['rig', 'run', 'bench', 'align', 'logbook'];
 
 let page: Page;
@@ -51,6 +53,42 @@ test.each(VIEWS)('every panel of %s passes axe at 390 pixels, and all in it can 
   await size(390, 844, true);
   expect(await page.driver.executeScript('return matchMedia("(pointer: coarse)").matches')).toBe(true);
   expect(await faults(view, 44)).toEqual({});
+});
+
+test.each(VIEWS)('every panel of %s passes axe on the dark sheet', async (view) => {
+  await size(1280, 800);
+  await page.driver.executeScript('document.documentElement.dataset.sheet = "night"');
+  const found: Record<string, string[]> = {};
+  await eachPanel(view, async (panel) => {
+    const all = await violations(page, COLORS);
+    if (all.length > 0) found[panel] = all;
+  });
+  await page.driver.executeScript('document.documentElement.dataset.sheet = "paper"');
+  expect(found).toEqual({});
+});
+
+/** Where each is opened, by which button, and by which it is left. */
+const QUESTIONS = [
+  ['run', 'Help', 'Close help'],
+  ['rig', 'Reset demo', 'Cancel'],
+  ['logbook', 'Help', 'Close help'],
+] as const;
+
+test.each([
+  [1280, 800, 24],
+  [390, 844, 44],
+])('help and questions pass axe at %i by %i pixels, and can be answered', async (width, height, least) => {
+  await size(width, height, least > 24);
+  const found: Record<string, string[]> = {};
+  for (const [view, open, leave] of QUESTIONS) {
+    await page.go(view);
+    await page.press(open);
+    await page.button(leave);
+    const all = [...(await violations(page)), ...(await smallTargets(page, least))];
+    if (all.length > 0) found[`${view}: ${open}`] = all;
+    await page.press(leave);
+  }
+  expect(found).toEqual({});
 });
 
 test('the main button of every question is in sight at 1280 by 800 pixels', async () => {
