@@ -78,7 +78,7 @@ export function cutClicks(click: Float32Array, sampleRate: number, pulsesMs: rea
 export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): Bleed | null {
   const found = findBleed(samples, clicks, sampleRate, 0);
   if (!found) return null;
-  const { filter, before, ...bleed } = found;
+  const { filter, before, bleed } = found;
   return { ...bleed, samples: without(samples, clicks, filter, before) };
 }
 
@@ -92,7 +92,7 @@ export interface Beside {
 export function takeOutBeside(samples: Float32Array, other: Beside, sampleRate: number): Bleed | null {
   const found = findBleed(samples, other.hits, sampleRate, SOFT_MS);
   if (!found) return null;
-  const { filter, before: _, ...bleed } = found;
+  const { filter, bleed } = found;
   return { ...bleed, samples: samples.map((value, i) => value - filtered(other.samples, filter, i)) };
 }
 
@@ -101,9 +101,10 @@ export function bleedsInto(samples: Float32Array, hits: readonly Click[], sample
   return findBleed(samples, hits, sampleRate, SOFT_MS) !== null;
 }
 
-interface FoundBleed extends Omit<Bleed, 'samples'> {
+interface FoundBleed {
   filter: Filter;
   before: number;
+  bleed: Omit<Bleed, 'samples'>;
 }
 
 /** `softMs`: they may begin so softly that they are heard later in the channel than in their own. */
@@ -133,18 +134,12 @@ function findBleed(
     .sort((a, b) => a.unexplained - b.unexplained)[0];
   if (!best) return null;
   const { filter, lag, unexplained } = best;
-  const bleed = Float64Array.from(sent, (_, i) => filtered(sent, filter, i));
-  const peak = largest(bleed);
-  const bleedDb = 20 * log10(hypot(...bleed) / hypot(...sent));
+  const heard = Float64Array.from(sent, (_, i) => filtered(sent, filter, i));
+  const peak = largest(heard);
+  const bleedDb = 20 * log10(hypot(...heard) / hypot(...sent));
   if (bleedDb > LOUDEST_DB) return null;
-  return {
-    filter,
-    before,
-    bleedDb,
-    delayMs: (lag / sampleRate) * 1000,
-    peak,
-    leftover: 2 * peak * max(LEAST_LEFT, sqrt(unexplained)),
-  };
+  const leftover = 2 * peak * max(LEAST_LEFT, sqrt(unexplained));
+  return { filter, before, bleed: { bleedDb, delayMs: (lag / sampleRate) * 1000, peak, leftover } };
 }
 
 /** Finite impulse response; the tap at index 0 delays by `first` samples, which may be negative. */
