@@ -51,8 +51,8 @@ const CLEAR_OF_LEFTOVER = 3;
 const LEAST_BESIDE = 0.1;
 /** Two sounds this close begin together. */
 const TOGETHER_MS = 0.6;
-/** Devices that play the same sound differ by less; what is this far below another device and like it is its bleed. */
-const ONLY_BESIDE_DB = -20;
+/** A device that begins this soon after another isn't told from its bleed. */
+const APART_MS = 1.5;
 /** Consecutive samples at full scale count as clipping. */
 const FULL_SCALE = 0.999;
 const CLIPPED_SAMPLES = 3;
@@ -106,7 +106,7 @@ function takeOutOthers(gear: Float32Array, beside: readonly Beside[], sampleRate
     const left = detectOnsets(found.samples, sampleRate, found.leftover).filter((onset) => isOwn(onset, found));
     const bleedsMs = other.hits.map(({ at }) => (at / sampleRate) * 1000 + found.delayMs);
     const apartMs = median(left, ({ timeMs }) => distanceTo(bleedsMs, timeMs)) ?? Infinity;
-    if (left.length === 0 ? found.bleedDb > ONLY_BESIDE_DB : apartMs < TOGETHER_MS) continue;
+    if (apartMs < APART_MS) continue;
     samples = found.samples;
     taken.push(found);
   }

@@ -28,10 +28,20 @@ export interface Click {
 const MOST_CLICKS = 64;
 const BEFORE_MS = 24;
 const AFTER_MS = 40;
-/** A device's hits may begin as softly. */
-const SOFT_MS = 3;
+/** What may be bleed, of the click and of another device. */
+interface Limits {
+  /** It may begin so softly that it is heard later in the channel than in its own. */
+  softMs: number;
+  mostDelayMs: number;
+  /** It has to be alone for this long: any two sounds are alike for a moment. */
+  leastAloneMs: number;
+  /** A channel that carries it louder than this is a copy of it on purpose, or a device with the same sound. */
+  loudestDb: number;
+}
 /** A click bleeds by wire at once, and through the air from headphones or a speaker later. */
-const MOST_DELAY_MS = 12;
+const OF_CLICK: Limits = { softMs: 0, mostDelayMs: 12, leastAloneMs: 0, loudestDb: -8 };
+/** A device stands nearby. */
+const OF_DEVICE: Limits = { softMs: 3, mostDelayMs: 3, leastAloneMs: 2, loudestDb: -20 };
 /** Stretches after the bleed begins over which it may be alone, ms. The longest that it explains is used. */
 const ALONE_MS = [0.4, 0.6, 0.8, 1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24];
 /** Taps of the filter that colors it: as many as a stretch can determine. */
@@ -53,8 +63,6 @@ const LEAST_ENERGY = 30;
 const RIDGE = 1e-4;
 /** Below this (-120 dB), a mean is mere rounding. */
 const ROUNDING = 1e-6;
-/** A channel that carries the click louder than this is a copy of it on purpose. */
-const LOUDEST_DB = -8;
 /** Nothing is left of it below this share. */
 const LEAST_LEFT = 0.003;
 
@@ -76,7 +84,7 @@ export function cutClicks(click: Float32Array, sampleRate: number, pulsesMs: rea
  * where the device begins. Null if no bleed can be told from the device's own sound.
  */
 export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): Bleed | null {
-  const found = findBleed(samples, clicks, sampleRate, 0);
+  const found = findBleed(samples, clicks, sampleRate, OF_CLICK);
   if (!found) return null;
   const { filter, before, bleed } = found;
   return { ...bleed, samples: without(samples, clicks, filter, before) };
@@ -90,7 +98,7 @@ export interface Beside {
 
 /** The same for a device that was recorded with it, whose sounds last. */
 export function takeOutBeside(samples: Float32Array, other: Beside, sampleRate: number): Bleed | null {
-  const found = findBleed(samples, other.hits, sampleRate, SOFT_MS);
+  const found = findBleed(samples, other.hits, sampleRate, OF_DEVICE);
   if (!found) return null;
   const { filter, bleed } = found;
   return { ...bleed, samples: samples.map((value, i) => value - filtered(other.samples, filter, i)) };
@@ -98,7 +106,7 @@ export function takeOutBeside(samples: Float32Array, other: Beside, sampleRate: 
 
 /** Whether sounds bleed into a channel; some of their hits are enough to tell. */
 export function bleedsInto(samples: Float32Array, hits: readonly Click[], sampleRate: number): boolean {
-  return findBleed(samples, hits, sampleRate, SOFT_MS) !== null;
+  return findBleed(samples, hits, sampleRate, OF_DEVICE) !== null;
 }
 
 interface FoundBleed {
@@ -107,12 +115,11 @@ interface FoundBleed {
   bleed: Omit<Bleed, 'samples'>;
 }
 
-/** `softMs`: they may begin so softly that they are heard later in the channel than in their own. */
 function findBleed(
   samples: Float32Array,
   clicks: readonly Click[],
   sampleRate: number,
-  softMs: number,
+  limits: Limits,
 ): FoundBleed | null {
   const inSamples = (ms: number) => round((ms / 1000) * sampleRate);
   const [before, after] = [inSamples(BEFORE_MS), inSamples(AFTER_MS)];
@@ -129,7 +136,7 @@ function findBleed(
     (values: Float64Array) => values,
     (values: Float64Array) => unpredicted(values, tail),
   ]
-    .map((of) => filterBetween(of(sent), of(received), { before, slack: inSamples(softMs), inSamples }))
+    .map((of) => filterBetween(of(sent), of(received), { before, limits, inSamples }))
     .filter((found) => found !== null)
     .sort((a, b) => a.unexplained - b.unexplained)[0];
   if (!best) return null;
@@ -137,7 +144,7 @@ function findBleed(
   const heard = Float64Array.from(sent, (_, i) => filtered(sent, filter, i));
   const peak = largest(heard);
   const bleedDb = 20 * log10(hypot(...heard) / hypot(...sent));
-  if (bleedDb > LOUDEST_DB) return null;
+  if (bleedDb > limits.loudestDb) return null;
   const leftover = 2 * peak * max(LEAST_LEFT, sqrt(unexplained));
   return { filter, before, bleed: { bleedDb, delayMs: (lag / sampleRate) * 1000, peak, leftover } };
 }
@@ -160,14 +167,15 @@ interface Explained {
 function filterBetween(
   sent: Float64Array,
   received: Float64Array,
-  { before, slack, inSamples }: { before: number; slack: number; inSamples: (ms: number) => number },
+  { before, limits, inSamples }: { before: number; limits: Limits; inSamples: (ms: number) => number },
 ): Explained | null {
+  const slack = inSamples(limits.softMs);
   const quiet = before - inSamples(1);
   const begins = firstOver(received, quiet);
   const clickBegins = firstOver(sent, quiet);
   if (begins === null || clickBegins === null) return null;
   const heardLater = begins - clickBegins;
-  if (heardLater < -inSamples(1) || heardLater > slack + inSamples(MOST_DELAY_MS)) return null;
+  if (heardLater < -inSamples(1) || heardLater > slack + inSamples(limits.mostDelayMs)) return null;
   const noise = power(received, 0, quiet);
   const fit = (until: number, taps: number, lag: number) =>
     filterFor(sent, received, { from: max(0, begins - taps), until, lag, taps });
@@ -191,7 +199,7 @@ function filterBetween(
     holds ||= unexplainedBy(fit(half, taps, lag), half, until) < UNPREDICTED;
     const filter = fit(until, taps, lag);
     const unexplained = unexplainedBy(filter, begins, until);
-    if (holds && unexplained < UNEXPLAINED) best = { filter, lag, unexplained };
+    if (holds && aloneMs >= limits.leastAloneMs && unexplained < UNEXPLAINED) best = { filter, lag, unexplained };
   }
   return best;
 }
