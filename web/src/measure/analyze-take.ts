@@ -97,9 +97,9 @@ interface Source {
 /** Measures once more what another device of the take bleeds into. */
 async function withoutOthers(lines: readonly TakeLine[], source: Source): Promise<TakeLine[]> {
   const { take, load } = source;
-  const { plan, frames, sampleRate } = take;
+  const { plan, sampleRate } = take;
   const bySound = plan === undefined || plan.question === 'against';
-  if (!bySound || frames === 0 || lines.length < 2) return [...lines];
+  if (!bySound || lines.length < 2 || take.lines.some((line) => isSoundless(line, take))) return [...lines];
   const hitsOf = async ({ channel, onsetsMs }: TakeLine, every: number) =>
     cutClicks(
       await load(channel),
@@ -137,17 +137,14 @@ function mayHide(other: TakeLine, line: TakeLine): boolean {
   return !line.report.believable || (laterMs > -TOGETHER_MS && laterMs < MOST_LATER_MS);
 }
 
-async function analyzeLine(
-  line: TakeLine,
-  { take, load, findPulses, run }: Source,
-  beside: readonly Beside[] = [],
-): Promise<TakeLine> {
+async function analyzeLine(line: TakeLine, source: Source, beside: readonly Beside[] = []): Promise<TakeLine> {
+  const { take } = source;
   const bare: TakeLine = { ...line };
   delete bare.problem;
   delete bare.result;
   delete bare.warning;
   try {
-    const measured = corrected(await measureLine(line, { take, load, findPulses, run }, beside), line.corrections);
+    const measured = corrected(await measureLine(line, source, beside), line.corrections);
     return { ...bare, ...measured, report: line.moved ? unreliable(measured.report) : measured.report };
   } catch (error) {
     if (!(error instanceof RecordingError || error instanceof RangeError)) throw error;
@@ -173,13 +170,18 @@ function unreliable(report: TakeLine['report']): TakeLine['report'] {
   return report && { ...report, believable: false, reason: 'The offset changed during the take. Measure again.' };
 }
 
+/** An imported take without audio has only its stored times. */
+function isSoundless({ pulsesMs }: TakeLine, { frames }: Take): boolean {
+  return frames === 0 && pulsesMs.length > 0;
+}
+
 async function measureLine(
   line: TakeLine,
-  { take: { plan, beats, sampleRate, frames, gaps = 0 }, load, findPulses, run }: Source,
+  { take, load, findPulses, run }: Source,
   beside: readonly Beside[],
 ): Promise<Measured> {
-  // An imported take without audio has only its stored times.
-  const soundless = frames === 0 && line.pulsesMs.length > 0;
+  const { plan, beats, sampleRate, gaps = 0 } = take;
+  const soundless = isSoundless(line, take);
   const played = async () => (soundless ? line.pulsesMs : (await findPulses()).pulsesMs);
   const heard = async () =>
     soundless ? line.onsetsMs : detectOnsets(await load(line.channel), sampleRate).map(({ timeMs }) => timeMs);

@@ -1,5 +1,13 @@
 import { COMMON_LIMITS, type Limits } from './limits';
+import type { Gear } from '../store/records';
 import { decimal } from '../words/numbers';
+
+/** The rates of a device’s clock. */
+export const CLOCK_RATES = [
+  [1, 'normal tempo'],
+  [0.5, 'half tempo'],
+  [2, 'double tempo'],
+] as const satisfies readonly (readonly [Gear['clockRate'], string])[];
 
 /** Two clicks this close sound like one (common practice: 1 to 2 ms). */
 export const TOLERANCE_MS = 1;

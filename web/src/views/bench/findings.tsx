@@ -2,6 +2,7 @@ import type { TakeFinding } from '@metronomo/core';
 import { Link, useNavigate } from 'react-router';
 import { GuideLink } from '../../parts/guide-link';
 import type { RigPlace } from '../../parts/rig-place';
+import { CLOCK_RATES } from '../../parts/words';
 import { decimal, whole } from '../../words/numbers';
 import type { Gear, TakeLine } from '../../store/records';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
@@ -75,7 +76,6 @@ const OPENS = {
   returns: ['Audio return', (gear: string) => ({ gear })],
   levels: ['Input levels', () => ({ panel: 'ports' })],
 } as const satisfies Record<string, readonly [string, (gear: string) => RigPlace]>;
-const RATES = { 0.5: 'half tempo', 1: 'normal tempo', 2: 'double tempo' } as const;
 
 function CureButton({ cure, gear }: { cure: Cure; gear: Gear }) {
   const className = 'ml-3 underline underline-offset-2';
@@ -87,22 +87,19 @@ function CureButton({ cure, gear }: { cure: Cure; gear: Gear }) {
       </Link>
     );
   }
-  const rate = gear.clockRate * cure.clockTimes;
-  if (gear.syncsTo !== 'clock' || !isRate(rate)) return null;
+  const next = CLOCK_RATES.find(([rate]) => rate === gear.clockRate * cure.clockTimes);
+  if (gear.syncsTo !== 'clock' || !next) return null;
+  const [rate, words] = next;
   return (
-    <button type="button" className={className} onClick={() => void sendAt(gear, rate)}>
-      Send {RATES[rate]}
+    <button type="button" className={className} onClick={() => void sendAt(gear, rate, words)}>
+      Send {words}
     </button>
   );
 }
 
-function isRate(rate: number): rate is Gear['clockRate'] {
-  return rate in RATES;
-}
-
-async function sendAt({ id, name }: Gear, clockRate: Gear['clockRate']): Promise<void> {
+async function sendAt({ id, name }: Gear, clockRate: Gear['clockRate'], words: string): Promise<void> {
   await changeRig((rig) => ({ ...rig, gear: rig.gear.map((one) => (one.id === id ? { ...one, clockRate } : one)) }));
-  showToast(`${name} gets its clock at ${RATES[clockRate]}. Record again.`, undoWhileLatest());
+  showToast(`${name} gets its clock at ${words}. Record again.`, undoWhileLatest());
 }
 
 interface Note {

@@ -2,6 +2,7 @@ import { Check } from '../../parts/check';
 import { ChoiceField } from '../../parts/field';
 import { Group, Layer } from '../../parts/layer';
 import { useRigPlace } from '../../parts/rig-place';
+import { CLOCK_RATES } from '../../parts/words';
 import type { Gear } from '../../store/records';
 import { AbilityFields } from './ability-fields';
 import { NoteTrafficField, ThroughField } from './cable-fields';
@@ -35,11 +36,6 @@ const SENDS = [
   ['position', 'Song position'],
 ] as const satisfies readonly (readonly [keyof Gear['sends'], string])[];
 
-const CLOCK_RATES = [
-  [1, 'normal tempo'],
-  [0.5, 'half tempo'],
-  [2, 'double tempo'],
-] as const satisfies readonly (readonly [Gear['clockRate'], string])[];
 const LEADS_WITH = [
   ['clock', 'MIDI clock'],
   ['timecode', 'timecode'],
