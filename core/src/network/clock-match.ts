@@ -20,6 +20,7 @@ export interface ClockDifference {
 
 const MAX_EXCHANGES = 8192;
 const MEMORY_MS = 300_000;
+const MAX_UNREAD = 256;
 /** Uncertainty of a timestamp: steps of 100 us, and scheduling at both ends. */
 const FLOOR_MS = 0.05;
 /** What is left of it in the mean, for on a steady path all are rounded alike. */
@@ -67,6 +68,8 @@ interface Estimate {
  * agrees with those of all smaller shares (Lepski's rule), which are less exact but safer when the two ways differ.
  */
 export class ClockMatch {
+  /** Exchanges that aren't part of the estimate yet: it is worked out when asked for, after a reply has left. */
+  #unread: Exchange[] = [];
   #samples: Sample[] = [];
   #line: Estimate | null = null;
   #roundTripMs = Infinity;
@@ -74,25 +77,51 @@ export class ClockMatch {
   #impossible = 0;
   #jumps = 0;
 
-  /** Discards impossible exchanges. */
-  push({ sentMs, theirsMs, receivedMs }: Exchange): void {
+  /** Discards impossible exchanges. Quick, for the next message of an exchange must not wait for it. */
+  push(exchange: Exchange): void {
+    const { sentMs, theirsMs, receivedMs } = exchange;
     if (!(receivedMs >= sentMs) || !Number.isFinite(theirsMs) || !Number.isFinite(receivedMs - sentMs)) return;
-    const atMs = (sentMs + receivedMs) / 2;
-    const sample = { atMs, mostMs: theirsMs - sentMs, leastMs: theirsMs - receivedMs };
-    const old = this.#samples.findIndex((one) => atMs - one.atMs < MEMORY_MS);
-    this.#samples.splice(0, Math.max(old < 0 ? this.#samples.length : old, this.#samples.length - MAX_EXCHANGES + 1));
-    this.#samples.push(sample);
-    this.#added++;
-    this.#impossible = this.#isImpossible(sample) ? this.#impossible + 1 : 0;
-    if (this.#impossible >= JUMP_EXCHANGES) {
-      this.#samples = this.#samples.slice(-JUMP_EXCHANGES);
-      this.#jumps++;
-    } else if (this.#line && this.#added <= REFIT_SHARE * this.#samples.length) return;
-    this.#fit();
+    this.#unread.push(exchange);
+    if (this.#unread.length >= MAX_UNREAD) this.#read();
   }
 
   /** Null before the first exchange. */
   at(nowMs: number): ClockDifference | null {
+    this.#read();
+    return this.#differenceAt(nowMs);
+  }
+
+  get count(): number {
+    this.#read();
+    return this.#samples.length;
+  }
+
+  /** How often their clock, or ours, was set while it was compared. */
+  get jumps(): number {
+    this.#read();
+    return this.#jumps;
+  }
+
+  /** The last exchange contradicts those before it. */
+  get isInDoubt(): boolean {
+    this.#read();
+    return this.#impossible > 0;
+  }
+
+  /** Their time at a moment of ours, ms. */
+  toTheirs(oursMs: number): number {
+    this.#read();
+    return oursMs + (this.#line ? offsetAt(this.#line, oursMs) : 0);
+  }
+
+  /** Our time at a moment of theirs, ms. */
+  toOurs(theirsMs: number): number {
+    this.#read();
+    const { offsetMs, drift, middleMs } = this.#line ?? { offsetMs: 0, drift: 0, middleMs: 0 };
+    return (theirsMs - offsetMs + drift * middleMs) / (1 + drift);
+  }
+
+  #differenceAt(nowMs: number): ClockDifference | null {
     const line = this.#line;
     if (!line) return null;
     const { drift, variance, driftVariance, middleMs } = line;
@@ -107,33 +136,28 @@ export class ClockMatch {
     };
   }
 
-  get count(): number {
-    return this.#samples.length;
+  #read(): void {
+    if (this.#unread.length === 0) return;
+    for (const exchange of this.#unread.splice(0)) this.#add(exchange);
   }
 
-  /** How often their clock, or ours, was set while it was compared. */
-  get jumps(): number {
-    return this.#jumps;
-  }
-
-  /** The last exchange contradicts those before it. */
-  get isInDoubt(): boolean {
-    return this.#impossible > 0;
-  }
-
-  /** Their time at a moment of ours, ms. */
-  toTheirs(oursMs: number): number {
-    return oursMs + (this.#line ? offsetAt(this.#line, oursMs) : 0);
-  }
-
-  /** Our time at a moment of theirs, ms. */
-  toOurs(theirsMs: number): number {
-    const { offsetMs, drift, middleMs } = this.#line ?? { offsetMs: 0, drift: 0, middleMs: 0 };
-    return (theirsMs - offsetMs + drift * middleMs) / (1 + drift);
+  #add({ sentMs, theirsMs, receivedMs }: Exchange): void {
+    const atMs = (sentMs + receivedMs) / 2;
+    const sample = { atMs, mostMs: theirsMs - sentMs, leastMs: theirsMs - receivedMs };
+    const old = this.#samples.findIndex((one) => atMs - one.atMs < MEMORY_MS);
+    this.#samples.splice(0, Math.max(old < 0 ? this.#samples.length : old, this.#samples.length - MAX_EXCHANGES + 1));
+    this.#samples.push(sample);
+    this.#added++;
+    this.#impossible = this.#isImpossible(sample) ? this.#impossible + 1 : 0;
+    if (this.#impossible >= JUMP_EXCHANGES) {
+      this.#samples = this.#samples.slice(-JUMP_EXCHANGES);
+      this.#jumps++;
+    } else if (this.#line && this.#added <= REFIT_SHARE * this.#samples.length) return;
+    this.#fit();
   }
 
   #isImpossible({ atMs, mostMs, leastMs }: Sample): boolean {
-    const now = this.at(atMs);
+    const now = this.#differenceAt(atMs);
     if (!now) return false;
     const slackMs = JUMP_MS + JUMP_ERRORS * now.standardErrorMs;
     return now.offsetMs > mostMs + slackMs || now.offsetMs < leastMs - slackMs;

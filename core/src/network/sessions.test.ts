@@ -76,6 +76,16 @@ test('the peer’s clock is known within 0.2 ms, with its drift', () => {
   expect(Math.abs(other.offsetMs + (room.clockB() - room.nowMs))).toBeLessThan(0.2);
 });
 
+test('between two computers that sleep and wake up slowly, neither clock is off by what waking takes', () => {
+  const room = new TwoEnds({ delayMs: 0.1, jitterMs: 0.02 });
+  room.wakesInMs = 0.4;
+  room.connect();
+  room.run(20_000);
+  const shiftMs = room.clockB() - room.nowMs;
+  expect(Math.abs(room.a.sessions(room.nowMs)[0]!.clock!.offsetMs - shiftMs)).toBeLessThan(0.06);
+  expect(Math.abs(room.b.sessions(room.clockB())[0]!.clock!.offsetMs + shiftMs)).toBeLessThan(0.06);
+});
+
 test.each([-100, 40, 100])('a clock that drifts by %d ppm is played without a lag', (driftPpm) => {
   const room = new TwoEnds({ delayMs: 0.3, jitterMs: 0.05 }, 3, driftPpm);
   room.connect();

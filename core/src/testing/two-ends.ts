@@ -10,8 +10,14 @@ export const DRIFT_PPM = 40;
 
 const MAX_TRIES = 100;
 
+/** A computer with nothing to do for this long sleeps. */
+const ASLEEP_AFTER_MS = 5;
+
+type End = 'a' | 'b';
+
 interface Flying {
   atMs: number;
+  to: End;
   deliver: (atMs: number) => void;
 }
 
@@ -22,13 +28,16 @@ export class TwoEnds {
   nowMs = 1000;
   /** Where B's clock is set to, ms, on top of its usual shift. */
   jumpMs = 0;
+  /** How long it takes to wake an end that sleeps, ms. */
+  wakesInMs = 0;
   readonly heardByA: IncomingMessage[] = [];
   readonly heardByB: IncomingMessage[] = [];
   readonly datagrams: Uint8Array[] = [];
   readonly #driftPpm: number;
   #flying: Flying[] = [];
   readonly #links: Record<'toA' | 'toB', Link>;
-  #in: Pick<Flying, 'deliver'> | null = null;
+  readonly #busyMs: Record<End, number> = { a: -Infinity, b: -Infinity };
+  #in: Omit<Flying, 'atMs'> | null = null;
 
   constructor(link: LinkSettings = { delayMs: 1 }, seed = 1, driftPpm = DRIFT_PPM) {
     this.#driftPpm = driftPpm;
@@ -71,8 +80,11 @@ export class TwoEnds {
       );
     for (let next = due(); next; next = due()) {
       this.#flying.splice(this.#flying.indexOf(next), 1);
-      next.deliver(next.atMs);
-      this.#carry(next.atMs);
+      const asleep = next.atMs - this.#busyMs[next.to] > ASLEEP_AFTER_MS;
+      const heardMs = next.atMs + (asleep ? this.wakesInMs : 0);
+      this.#busyMs[next.to] = heardMs;
+      next.deliver(heardMs);
+      this.#carry(heardMs);
     }
   }
 
@@ -80,6 +92,8 @@ export class TwoEnds {
     const [fromA, fromB] = [this.a.drain(), this.b.drain()];
     this.heardByA.push(...fromA.messages);
     this.heardByB.push(...fromB.messages);
+    if (fromA.datagrams.length > 0) this.#busyMs.a = atMs;
+    if (fromB.datagrams.length > 0) this.#busyMs.b = atMs;
     for (const one of fromA.datagrams) this.#fly('toB', A, one, atMs);
     for (const one of fromB.datagrams) this.#fly('toA', B, one, atMs);
   }
@@ -95,7 +109,11 @@ export class TwoEnds {
     const home = way === 'toA' ? A : B;
     const arrivesOn: Channel = to.port === home.port ? 'control' : 'data';
     const sender = { address: from.address, port: channel === 'control' ? from.port : from.port + 1 };
-    this.#in = { deliver: (ms) => host().receive(arrivesOn, sender, bytes, way === 'toA' ? ms : this.clockB(ms)) };
+    const end = way === 'toA' ? 'a' : 'b';
+    this.#in = {
+      to: end,
+      deliver: (ms) => host().receive(arrivesOn, sender, bytes, way === 'toA' ? ms : this.clockB(ms)),
+    };
     this.#links[way].send(bytes, atMs);
     this.#in = null;
   }

@@ -1,4 +1,4 @@
-import { createSocket, type RemoteInfo, type Socket } from 'node:dgram';
+import { createSocket, type RemoteInfo, type Socket, type SocketOptions } from 'node:dgram';
 import { isIPv6 } from 'node:net';
 import type { Channel, OutgoingDatagram, PeerAddress } from '@metronomo/core';
 
@@ -100,9 +100,12 @@ function plainAddress(address: string): string {
   return address.split('%')[0] ?? address;
 }
 
+/** Addresses only, so nothing is looked up, and a datagram leaves at once rather than after the current task. */
+const lookup: SocketOptions['lookup'] = (address, _options, done) => done(null, address, isIPv6(address) ? 6 : 4);
+
 function bind(host: string, port: number): Promise<Socket> {
   return new Promise((resolve, reject) => {
-    const socket = createSocket(isIPv6(host) ? { type: 'udp6', ipv6Only: true } : { type: 'udp4' });
+    const socket = createSocket(isIPv6(host) ? { type: 'udp6', ipv6Only: true, lookup } : { type: 'udp4', lookup });
     socket.once('error', reject);
     socket.bind({ address: host, port, exclusive: true }, () => {
       socket.removeListener('error', reject);

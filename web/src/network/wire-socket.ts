@@ -42,6 +42,7 @@ export class WireSocket {
   #socket: WebSocket | null = null;
   #match = new ClockMatch();
   #asks = 0;
+  #asksLeft = 0;
   #askedMs = -Infinity;
   #lines: WirePeer[] = [];
   #waiting: PeerMessage[] = [];
@@ -102,7 +103,13 @@ export class WireSocket {
     if (nowMs - this.#askedMs < this.#askEveryMs(nowMs)) return;
     this.#asks++;
     this.#askedMs = nowMs;
-    this.#socket.send(encodeFrame({ kind: 'ask', sentMs: nowMs }));
+    this.#ask(2);
+  }
+
+  /** The second question of a pair is the better one: the first also wakes both ends. */
+  #ask(times: number): void {
+    this.#asksLeft = times - 1;
+    this.#socket?.send(encodeFrame({ kind: 'ask', sentMs: this.#now() }));
   }
 
   #askEveryMs(nowMs: number): number {
@@ -115,6 +122,7 @@ export class WireSocket {
     switch (frame?.kind) {
       case 'answer':
         this.#match.push({ sentMs: frame.sentMs, theirsMs: frame.serverMs, receivedMs: this.#now() });
+        if (this.#asksLeft > 0) this.#ask(this.#asksLeft);
         if (this.#match.count === 1) this.#tell();
         return;
       case 'lines':
