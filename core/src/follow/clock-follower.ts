@@ -121,7 +121,9 @@ export class ClockFollower {
     const { best } = this.#tracker;
     // Between start and its first tick, the song stays at its start position.
     if (!this.#rolling || !best || this.#begins || this.#lastMs === null) return this.#standsAt;
-    const untilMs = state === 'lost' ? this.#lastMs + this.#freewheelMs : nowMs;
+    // It was taken to go on until it was given up; if it never locked, nobody went along.
+    const afterMs = this.#heard < this.#facts.lockTicks ? 0 : this.#freewheelMs;
+    const untilMs = state === 'lost' || state === 'silent' ? this.#lastMs + afterMs : nowMs;
     return best.number + (untilMs - best.ms) / best.intervalMs;
   }
 

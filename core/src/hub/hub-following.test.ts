@@ -226,6 +226,20 @@ describe('the leader is unplugged', () => {
     expect(Math.max(...gaps(room.ticks('a', out)))).toBeLessThan(22);
   });
 
+  test('one that sends a start and two ticks and is unplugged leaves the song where its ticks ended', () => {
+    const room = new Room();
+    room.hub.setFeeds([feed('a')]);
+    room.hub.setSources([source('desk')]);
+    room.hub.setLeaders(['desk', 'hub']);
+    room.run(1000);
+    for (const bytes of [[0xfa], [0xf8]]) room.hub.receive('from-desk', Uint8Array.from(bytes), room.nowMs);
+    room.run(40);
+    room.hub.receive('from-desk', Uint8Array.of(0xf8), room.nowMs);
+    const heard = room.heard('a', room.run(6000));
+    expect(heard).toMatchObject([{ kind: 'songPosition', sixteenths: 1 }]);
+    expect(room.hub.snapshot().beat).toBeCloseTo(1 / 24, 3);
+  });
+
   test('a leader isn’t lost while this machine stands still, if all it sent arrives then', () => {
     const { room } = following();
     room.run(8000);
