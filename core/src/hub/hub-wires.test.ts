@@ -1,7 +1,7 @@
 import { MAX_OFFSET_MS, type FeedSettings } from '../feed/feed-settings';
 import { decodeMmc } from '../midi/mmc';
 import { MidiParser } from '../midi/parser';
-import { quarterFrames } from '../timecode/timecode-messages';
+import { quarterFrames, readFullFrame } from '../timecode/timecode-messages';
 import { Hub } from './hub';
 import type { Outgoing } from './outgoing';
 
@@ -462,4 +462,25 @@ test.each<[string, (hub: Hub) => void]>([
   run(hub, 2000, 3000);
   hub.setFeeds([wire({ sends: { ...NO_SYNC, timecode: '25' } }), feed('b')]);
   expect(heard(run(hub, 3000, 3500), 'a')).toEqual([]);
+});
+
+test('a wire that has just been unmuted and then is to send standing code isn’t sent to the top of the song', () => {
+  const hub = new Hub({ bpm: 120 });
+  const sends = { ...NO_SYNC, timecode: '25' as const };
+  // Everything is planned early for this one, so that the other joins a while after it was unmuted.
+  const early = feed('b', { offsetMs: -300 });
+  hub.setFeeds([feed('a', { sends }), early]);
+  run(hub, 0, 100);
+  hub.command({ kind: 'play' });
+  run(hub, 100, 20_000);
+  hub.command({ kind: 'mute', feedId: 'a', muted: true });
+  run(hub, 20_000, 21_000);
+  hub.command({ kind: 'mute', feedId: 'a', muted: false });
+  run(hub, 21_000, 21_050);
+  hub.setFeeds([feed('a', { sends, standingCode: 'quarterFrames' }), early]);
+  const seconds = heard(run(hub, 21_050, 22_000), 'a').flatMap((message) =>
+    message.kind === 'sysex' ? [readFullFrame(message.data)?.timecode.seconds] : [],
+  );
+  expect(seconds.length).toBeGreaterThan(0);
+  expect(seconds.filter((second) => second !== 20 && second !== 21)).toEqual([]);
 });

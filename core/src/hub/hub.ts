@@ -1081,6 +1081,8 @@ export class Hub {
     this.#joinsMs = gridMs;
     const { map, beat, songMs, speed } = motion;
     const countInTo = this.#timeline.at(gridMs).state === 'countingIn' ? this.#playedFrom : beat;
+    // Until then it stands where it will begin.
+    planner.stand(songMs);
     planner.start(gridMs, beat, { map, songMs, speed, countInTo, stopFirst: true });
   }
 

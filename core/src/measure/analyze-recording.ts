@@ -4,7 +4,7 @@ import { secondDifferences } from './second-differences';
 import { explainHits, type TakeFinding } from './findings';
 import type { Landing } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
-import { cutClicks, takeOutBeside, takeOutClick, type Beside, type Bleed, type Click } from './take-out-click';
+import { cutClicks, isOwn, takeOutBeside, takeOutClick, type Beside, type Bleed, type Click } from './take-out-click';
 
 const { abs, ceil, log10, max, round } = Math;
 
@@ -46,9 +46,6 @@ export interface RecordingAnalysis {
 const SILENCE = 10 ** (-70 / 20);
 /** Below -46 dB the noise of most inputs begins to matter. */
 const QUIET = 10 ** (-46 / 20);
-/** A real hit is this many times louder than the residual bleed, and has at least this share of the bleed's level. */
-const CLEAR_OF_LEFTOVER = 3;
-const LEAST_BESIDE = 0.1;
 /** Two sounds this close begin together. */
 const TOGETHER_MS = 0.6;
 /** A device that begins this soon after another isn't told from its bleed. */
@@ -111,10 +108,6 @@ function takeOutOthers(gear: Float32Array, beside: readonly Beside[], sampleRate
     taken.push(found);
   }
   return { samples, beside: taken };
-}
-
-function isOwn({ level }: Onset, { leftover, peak }: Bleed): boolean {
-  return level > max(CLEAR_OF_LEFTOVER * leftover, LEAST_BESIDE * peak);
 }
 
 /** Between a time and the nearest of some others, which are in order. */

@@ -1,8 +1,11 @@
+import { greatest } from 'd3-array';
+import { BleedWatch, type Heard } from './bleed-watch';
 import { detectOnsetsOf } from './detect-onsets';
 import type { FollowState } from '../follow/follow-state';
 import type { Hit } from './find-bar-start';
 import { fitTempo } from './fit-tempo';
 import { matchOnsets, type Landing } from './match-onsets';
+import { cutClicks, type Click } from './take-out-click';
 
 /** The audio return on one channel over the last beats. */
 export interface ReturnReading {
@@ -18,6 +21,8 @@ export interface ReturnReading {
   landedMs: number | null;
   /** Peak sample of the last quarter second, 0..1. */
   level: number;
+  /** The click bleeds in at this level, dB, and was taken out; null if it doesn't. */
+  bleedDb: number | null;
 }
 
 /** The range of `latestBeat` around the beat, in ms. */
@@ -29,6 +34,8 @@ const EVERY_MS = 250;
 const REST_PER_LOOK = 10;
 /** An attack is evaluated once this much audio has followed it. */
 const RIPE_MS = 60;
+/** What began before the audio that is kept looks like a hit at its start. */
+const EDGE_MS = 60;
 /** The same onset, found again in the next analysis, differs by no more than this. */
 const SAME_MS = 20;
 const KEPT_BEATS = 16;
@@ -41,6 +48,9 @@ const PATTERNS = [1, 2, 3, 4, 0.5, 0.25];
 interface Channel {
   /** The last seconds up to the latest analysis. */
   samples: Float32Array;
+  /** The same without the click. */
+  own: Float32Array;
+  bleed: BleedWatch | null;
   /** Audio received since. */
   fresh: Float32Array[];
   hitsMs: number[];
@@ -66,8 +76,10 @@ export class ReturnWatch {
     this.#sampleRate = settings.sampleRate;
     this.#referenceChannel = settings.referenceChannel;
     this.#kept = Math.round((KEPT_MS / 1000) * settings.sampleRate);
-    this.#channels = Array.from({ length: settings.channels }, () => ({
+    this.#channels = Array.from({ length: settings.channels }, (_, i) => ({
       samples: new Float32Array(this.#kept),
+      own: new Float32Array(0),
+      bleed: i === settings.referenceChannel ? null : new BleedWatch(settings.sampleRate),
       fresh: [],
       hitsMs: [],
       levels: [],
@@ -82,10 +94,12 @@ export class ReturnWatch {
     this.#channels.forEach(({ fresh }, i) => fresh.push(channels[i] ?? new Float32Array(frames)));
     if (this.#endMs - this.#lookedMs < this.#everyMs) return false;
     this.#lookedMs = this.#endMs;
-    for (const channel of this.#channels) {
-      append(channel.samples, channel.fresh.splice(0));
-      this.#listen(channel);
-    }
+    for (const { samples, fresh } of this.#channels) append(samples, fresh.splice(0));
+    const reference = this.#channels[this.#referenceChannel];
+    const clicks = reference ? this.#clicksOn(reference) : [];
+    this.#studyOne(clicks);
+    for (const channel of this.#channels)
+      if (channel !== reference && channel.bleed) this.#listen(channel, channel.bleed.listen(channel.samples, clicks));
     return true;
   }
 
@@ -117,25 +131,48 @@ export class ReturnWatch {
     if (pulseMs === undefined) return null;
     const at = (ms: number) => Math.round(((pulseMs + ms - this.#lookedMs + KEPT_MS) / 1000) * this.#sampleRate);
     const [from, to] = [at(BEAT_VIEW_MS[0]), at(BEAT_VIEW_MS[1])];
-    return from < 0 ? null : this.#channels.map(({ samples }) => samples.slice(from, to));
+    return from < 0 ? null : this.#channels.map(({ own }) => own.slice(from, to));
   }
 
-  #listen(channel: Channel): void {
+  /** The clicks as they are in what is kept now: after a dropout, times of earlier ones don't fit it any more. */
+  #clicksOn(reference: Channel): Click[] {
+    const { samples } = reference;
+    const onsets = detectOnsetsOf(samples, this.#sampleRate);
+    this.#listen(reference, { samples, onsets });
+    const onsetsMs = onsets.map(({ timeMs }) => timeMs);
+    return cutClicks(samples, this.#sampleRate, onsetsMs);
+  }
+
+  /** One channel a look, so that none takes long. */
+  #studyOne(clicks: readonly Click[]): void {
+    const overdueMs = ({ bleed }: Channel) => bleed?.overdueMs(this.#lookedMs) ?? -Infinity;
+    const channel = greatest(this.#channels, overdueMs);
+    if (!channel?.bleed || overdueMs(channel) < 0) return;
+    const { bleed, samples } = channel;
+    const before = bleed.bleedDb;
+    bleed.study(samples, clicks, this.#lookedMs);
+    // What was heard until now may have been the click.
+    if (before === null && bleed.bleedDb !== null) channel.hitsMs.length = channel.levels.length = 0;
+  }
+
+  #listen(channel: Channel, { samples, onsets }: Heard): void {
+    const { hitsMs, levels } = channel;
+    channel.own = samples;
     const startMs = this.#lookedMs - KEPT_MS;
     // At the start of listening, noise rises out of nothing: that isn't a hit.
-    const newest = channel.hitsMs.at(-1) ?? this.#beganMs ?? -Infinity;
-    for (const { timeMs } of detectOnsetsOf(channel.samples, this.#sampleRate)) {
+    const newest = hitsMs.at(-1) ?? this.#beganMs ?? -Infinity;
+    for (const { timeMs } of onsets) {
       const atMs = startMs + timeMs;
-      if (atMs <= newest + SAME_MS || atMs >= this.#lookedMs - RIPE_MS) continue;
+      if (timeMs < EDGE_MS || atMs <= newest + SAME_MS || atMs >= this.#lookedMs - RIPE_MS) continue;
       const from = Math.round((timeMs / 1000) * this.#sampleRate);
-      channel.hitsMs.push(atMs);
-      channel.levels.push(peak(channel.samples.subarray(from, from + Math.round((RIPE_MS / 1000) * this.#sampleRate))));
+      hitsMs.push(atMs);
+      levels.push(peak(samples.subarray(from, from + Math.round((RIPE_MS / 1000) * this.#sampleRate))));
     }
-    channel.hitsMs.splice(0, channel.hitsMs.length - KEPT_HITS);
-    channel.levels.splice(0, channel.levels.length - KEPT_HITS);
+    hitsMs.splice(0, hitsMs.length - KEPT_HITS);
+    levels.splice(0, levels.length - KEPT_HITS);
   }
 
-  #reading({ samples, hitsMs }: Channel, pulsesMs: number[], bpm: number): ReturnReading {
+  #reading({ samples, hitsMs, bleed }: Channel, pulsesMs: number[], bpm: number): ReturnReading {
     const beatMs = 60_000 / bpm;
     const lastHitMs = hitsMs.at(-1) ?? null;
     const recent = hitsMs.filter((ms) => ms > (pulsesMs[0] ?? Infinity) - beatMs / 4);
@@ -161,6 +198,7 @@ export class ReturnWatch {
       lastHitMs,
       landedMs: newest ? (pulsesMs[newest.pulse] ?? NaN) + newest.lateMs : null,
       level: peak(samples.subarray(-Math.round(this.#sampleRate / 4))),
+      bleedDb: bleed?.bleedDb ?? null,
     };
   }
 }

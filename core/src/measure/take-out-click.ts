@@ -63,6 +63,9 @@ const LEAST_ENERGY = 30;
 const RIDGE = 1e-4;
 /** Below this (-120 dB), a mean is mere rounding. */
 const ROUNDING = 1e-6;
+/** A real hit is this many times louder than the residual bleed, and has at least this share of the bleed's level. */
+const CLEAR_OF_LEFTOVER = 3;
+const LEAST_BESIDE = 0.1;
 /** Nothing is left of it below this share. */
 const LEAST_LEFT = 0.003;
 
@@ -84,10 +87,34 @@ export function cutClicks(click: Float32Array, sampleRate: number, pulsesMs: rea
  * where the device begins. Null if no bleed can be told from the device's own sound.
  */
 export function takeOutClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): Bleed | null {
-  const found = findBleed(samples, clicks, sampleRate, OF_CLICK);
-  if (!found) return null;
-  const { filter, before, bleed } = found;
-  return { ...bleed, samples: without(samples, clicks, filter, before) };
+  const found = findClick(samples, clicks, sampleRate);
+  return found && { ...found.bleed, samples: withoutClick(samples, clicks, found) };
+}
+
+/** How the click bleeds into a channel; null if it doesn't. */
+export function findClick(samples: Float32Array, clicks: readonly Click[], sampleRate: number): FoundBleed | null {
+  return findBleed(samples, clicks, sampleRate, OF_CLICK);
+}
+
+/** A channel without a click whose bleed is known. */
+export function withoutClick(
+  samples: Float32Array,
+  clicks: readonly Click[],
+  { filter, before }: FoundBleed,
+): Float32Array {
+  const out = samples.slice();
+  for (const { at, sound } of clicks) {
+    const first = at - before;
+    const until = min(sound.length, out.length - first);
+    for (let i = max(0, -first); i < until; i++)
+      out[first + i] = (out[first + i] as number) - filtered(sound, filter, i);
+  }
+  return out;
+}
+
+/** Whether a hit of this level is the device's own, not a rest of what was taken out. */
+export function isOwn({ level }: { level: number }, { leftover, peak }: Pick<Bleed, 'leftover' | 'peak'>): boolean {
+  return level > max(CLEAR_OF_LEFTOVER * leftover, LEAST_BESIDE * peak);
 }
 
 /** Another device: its channel, and its hits as cut out of it. */
@@ -109,7 +136,8 @@ export function bleedsInto(samples: Float32Array, hits: readonly Click[], sample
   return findBleed(samples, hits, sampleRate, OF_DEVICE) !== null;
 }
 
-interface FoundBleed {
+/** Bleed, and how it comes about. */
+export interface FoundBleed {
   filter: Filter;
   before: number;
   bleed: Omit<Bleed, 'samples'>;
@@ -268,17 +296,6 @@ function filtered(sent: ArrayLike<number>, { first, taps }: Filter, i: number): 
   let sum = 0;
   for (let k = 0; k < taps.length; k++) sum += (taps[k] as number) * (sent[i - first - k] ?? 0);
   return sum;
-}
-
-function without(samples: Float32Array, clicks: readonly Click[], filter: Filter, before: number): Float32Array {
-  const out = samples.slice();
-  for (const { at, sound } of clicks) {
-    const first = at - before;
-    const until = min(sound.length, out.length - first);
-    for (let i = max(0, -first); i < until; i++)
-      out[first + i] = (out[first + i] as number) - filtered(sound, filter, i);
-  }
-  return out;
 }
 
 function power(values: Float64Array, from: number, until: number): number {

@@ -338,6 +338,7 @@ export class Evening {
         receiver,
         startSeconds: secondsOf(this.#timecodeStart, wire.settings.sends.timecode ?? '25'),
         gridAt: (ms) => this.hub.gridAt(ms),
+        leadMs: () => this.hub.snapshot().preRollMs,
         winds: atMs < this.#windsUntilMs,
         offsetKnown:
           !this.#nudged.has(portId) &&

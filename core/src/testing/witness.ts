@@ -12,6 +12,8 @@ export interface Circumstances {
   /** What timecode says at beat 0. */
   startSeconds: number;
   gridAt: (ms: number) => GridPosition;
+  /** The hub plans this far ahead, ms, for the earliest of all offsets. */
+  leadMs: () => number;
   /** The offset isn't moving. */
   offsetKnown: boolean;
   /** The song winds, or has just done so. */
@@ -177,16 +179,17 @@ export class Witness {
   }
 
   #checkCode({ firstPieceMs, seconds, rate }: Extract<Heard, { kind: 'code' }>, now: Circumstances): void {
-    const { gear, wire, startSeconds, gridAt, offsetKnown, winds } = now;
+    const { gear, wire, startSeconds, gridAt, leadMs, offsetKnown, winds } = now;
     if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || winds || rate !== gear.rate) return;
     const offsetMs = wire.settings.timecodeOffsetMs ?? 0;
     const rolling = gridAt(firstPieceMs - offsetMs + ROUNDING_MS);
     // A standing code is on its way for some time, and the song may be moved meanwhile, or just before or, after its end,
-    // just after: gear that is ahead then is where the song will stand.
+    // just after: gear that is ahead then is where the song will stand, and so is gear that is heard again when the stop
+    // is planned already.
     const standing =
       wire.settings.standingCode === 'quarterFrames'
-        ? [firstPieceMs - ONE_CODE_MS, firstPieceMs, now.atMs, firstPieceMs - offsetMs + ONE_CODE_MS].map((ms) =>
-            gridAt(ms),
+        ? [-ONE_CODE_MS, 0, now.atMs - firstPieceMs, Math.max(leadMs(), -offsetMs) + ONE_CODE_MS].map((ms) =>
+            gridAt(firstPieceMs + ms),
           )
         : [];
     const offs = [rolling, ...standing].map(({ songMs }) => {

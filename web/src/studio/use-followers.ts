@@ -11,6 +11,8 @@ export interface Follower {
   /** Null without an audio return. */
   reading: ReturnReading | null;
   state: FollowState;
+  /** Nothing but the click has been heard on its return. */
+  onlyClick: boolean;
   /** Its port is known but disconnected. */
   portGone: boolean;
   /** Messages sent late on its port. */
@@ -45,7 +47,8 @@ export function useFollowers(): Follower[] {
       const portGone = one.portId !== null && canDisconnect(one.portId) && port?.connected !== true;
       const late = one.portId === null ? 0 : (lateAt[one.portId] ?? 0);
       const clockBpm = clocks[one.id] ?? null;
-      return { gear: one, reading, state: positionError(reading, stopped), portGone, late, clockBpm };
+      const state = positionError(reading, stopped);
+      return { gear: one, reading, state, onlyClick: isOnlyClick(reading), portGone, late, clockBpm };
     });
   }, [gear, live, stopped, outputs, lateAt, clocks, leader]);
 }
@@ -59,4 +62,8 @@ function hundredths(bpm: number): number {
 function positionError(reading: ReturnReading | null, stopped: boolean): FollowState {
   if (!reading || (stopped && reading.state === 'lost')) return 'silent';
   return reading.state;
+}
+
+function isOnlyClick(reading: ReturnReading | null): boolean {
+  return reading !== null && reading.bleedDb !== null && reading.lastHitMs === null;
 }

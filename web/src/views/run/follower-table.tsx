@@ -42,7 +42,7 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
         <thead>
           <tr className="ruled-b text-left text-xs text-soft">
             <th className="w-36 py-1.5 pl-4 font-normal max-sm:w-28">Follower</th>
-            <th className="w-24 font-normal max-md:hidden">State</th>
+            <th className="w-28 font-normal max-md:hidden">State</th>
             <th className="w-20 font-normal">Beat</th>
             <th className="px-4 font-normal max-sm:px-2">
               <span className="sr-only">Recent landings</span>
@@ -100,7 +100,7 @@ const Row = memo(function Row({
   chosen: boolean;
   onChoose: (id: string) => void;
 }) {
-  const { gear, reading, state, portGone, late, clockBpm } = follower;
+  const { gear, reading, state, onlyClick, portGone, late, clockBpm } = follower;
   const heardBpm = reading?.bpm ?? clockBpm;
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
   const fault = useSession(({ snapshot }) => snapshot.faults.find(({ feedId }) => feedId === gear.portId)?.reason);
@@ -113,7 +113,7 @@ const Row = memo(function Row({
   const stateMark = held ? (
     'Stopped'
   ) : isHeard ? (
-    <StateMark state={state} />
+    <StateMark state={state} {...(onlyClick && { word: 'Only click' })} />
   ) : (
     <span className="text-soft" title="No audio return">
       No return

@@ -2,6 +2,7 @@ import { BEAT_VIEW_MS } from '@metronomo/core';
 import { scaleLinear } from 'd3-scale';
 import { useSession } from '../../studio/session';
 import type { Follower } from '../../studio/use-followers';
+import { whole } from '../../words/numbers';
 import { useElementWidth } from '../../parts/use-element-width';
 import { SampleWaveform } from '../../parts/waveform';
 import { useReturnPosition } from './use-return-position';
@@ -14,9 +15,18 @@ export function LatestBeat({ followers }: { followers: Follower[] }) {
   const clickChannel = useSession(({ rig }) => rig?.input.clickChannel ?? 0);
   const [ref, width] = useElementWidth();
   const rows = [
-    { name: 'Hub click', channel: clickChannel, ink: 'var(--soft)' },
-    ...followers.flatMap(({ gear }) =>
-      gear.returnChannel === null ? [] : [{ name: gear.name, channel: gear.returnChannel, ink: 'var(--audio)' }],
+    { name: 'Hub click', channel: clickChannel, ink: 'var(--soft)', bleedDb: null },
+    ...followers.flatMap(({ gear, reading }) =>
+      gear.returnChannel === null
+        ? []
+        : [
+            {
+              name: gear.name,
+              channel: gear.returnChannel,
+              ink: 'var(--audio)',
+              bleedDb: reading?.bleedDb ?? null,
+            },
+          ],
     ),
   ];
   const scale = scaleLinear([...BEAT_VIEW_MS], [0, width]);
@@ -31,9 +41,10 @@ export function LatestBeat({ followers }: { followers: Follower[] }) {
       <h2 className="mb-1 text-lg font-bold">Last beat, {BEAT_VIEW_MS[1] - BEAT_VIEW_MS[0]} ms</h2>
       <div className="grid grid-cols-[150px_1fr] max-sm:grid-cols-[84px_1fr]">
         <div>
-          {rows.map(({ name, channel }) => (
-            <div key={channel} className="flex items-center text-sm" style={{ height: ROW_HEIGHT }}>
+          {rows.map(({ name, channel, bleedDb }) => (
+            <div key={channel} className="flex flex-col justify-center text-sm" style={{ height: ROW_HEIGHT }}>
               {name}
+              {bleedDb !== null && <span className="text-xs text-soft">Click removed: {whole(bleedDb)} dB</span>}
             </div>
           ))}
         </div>
