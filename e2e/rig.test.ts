@@ -17,6 +17,7 @@ interface StoredRig {
     id: string;
     name: string;
     sockets: { label: string }[];
+    offsetMs: number;
     set: { clockSource: string; channels: number[] };
     place: { x: number; y: number } | null;
   }[];
@@ -323,6 +324,23 @@ describe('the demo’s rig', () => {
     await page.driver.findElement(By.xpath('(//section[@aria-label="Routes"]//select)[last()]/option[.="5"]')).click();
     await until(async () => (await demo()).routes[0]?.toChannel === 5, 'the route was not kept');
     expect(await page.complaints()).toEqual([]);
+  });
+
+  test('notes can’t keep with a clock that is sent earlier: by how much is said, and split if asked', async () => {
+    const offsetOf = async () => (await demo()).gear.find(({ id }) => id === 'porch')!.offsetMs;
+    await page.driver.findElement(By.xpath('(//section[@aria-label="Routes"]//select)[last()]/option[1]')).click();
+    await page.go('run');
+    const field = await page.driver.findElement(By.css('input[aria-label="Offset of Porch beat box"]'));
+    await field.sendKeys(Key.chord(Key.CONTROL, 'a'), '-12', Key.ENTER);
+    await until(async () => (await offsetOf()) === -12, 'the offset was not kept');
+    await page.go('rig');
+    await page.press('Channels');
+    await page.sees('Notes lag the clock to Porch beat box by 12.0 ms');
+    await page.press('Meet halfway');
+    await until(async () => (await offsetOf()) === -6, 'the offset was not halved');
+    await page.sees('Halfway, its clock is 3.0 ms late and its notes 3.0 ms later.');
+    await page.press('Keep together');
+    await until(async () => (await offsetOf()) === 0, 'the offset was not taken away');
   });
 });
 

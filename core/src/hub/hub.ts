@@ -11,7 +11,7 @@ import type { HubCommand, LostMotion } from './hub-command';
 import { NoteRouter, type PortRoute } from './note-router';
 import type { Outgoing } from './outgoing';
 import { Players } from './players';
-import { Source, type Lead, type SourceSettings, type SourceSnapshot } from './source';
+import { Source, type OtherCode, type Lead, type SourceSettings, type SourceSnapshot } from './source';
 import { leadMs, steer, STEER_EVERY_MS } from './steer';
 
 /** What leaves one wire, and its output port. */
@@ -297,7 +297,7 @@ export class Hub {
   receive(portId: string, bytes: Uint8Array, atMs: number): Outgoing[] {
     for (const source of this.#sources.values()) {
       if (source.settings.portId !== portId) continue;
-      const messages = source.receive(bytes, atMs, (ms) => this.#timeline.at(ms));
+      const messages = source.receive(bytes, atMs, (ms) => this.#timeline.at(ms), this.#otherCode(source, atMs));
       if (!this.#isObeyed(source.settings)) continue;
       for (const { message } of messages)
         for (const command of source.commands(message, this.#song)) this.command(command);
@@ -305,6 +305,19 @@ export class Hub {
     const carried = this.#router.receive(portId, bytes, atMs);
     this.#messages += carried.length;
     return carried;
+  }
+
+  /** The first timecode that rolls, in the order of the leaders, for those after it to be compared with. */
+  #otherCode(source: Source, atMs: number): OtherCode | null {
+    if (source.settings.language !== 'timecode') return null;
+    const place = ({ settings: { id, gearId = id } }: Source) => {
+      const at = this.#order.indexOf(gearId);
+      return at < 0 ? this.#order.length : at;
+    };
+    const [first] = [...this.#sources.values()]
+      .filter((one) => one === source || one.secondsAt(atMs) !== null)
+      .sort((a, b) => place(a) - place(b));
+    return !first || first === source ? null : { id: first.settings.id, secondsAt: (ms) => first.secondsAt(ms) };
   }
 
   /** A leader that gives the transport only is obeyed, like a remote control. */

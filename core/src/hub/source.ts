@@ -52,6 +52,20 @@ export interface SourceSnapshot {
   ignored: string[];
   /** How far it is from the hub's grid; null while there is nothing to compare. */
   apart: Apart | null;
+  /** How far its timecode is behind that of another source, which began to roll before it or comes first; null without two. */
+  behind: Behind | null;
+}
+
+/** Two timecodes compared with each other, whether the hub rolls or not. */
+export interface Behind extends SyncReturn {
+  /** The other source. */
+  id: string;
+}
+
+/** The code of another source at a time, s since midnight. */
+export interface OtherCode {
+  id: string;
+  secondsAt: (ms: number) => number | null;
 }
 
 /** A device and the hub compared by MIDI alone, without sound. */
@@ -90,6 +104,8 @@ export class Source {
   readonly #timecode: TimecodeFollower;
   readonly #codes = new CodeReader();
   readonly #returns = new SyncReturnWatch();
+  readonly #besides = new SyncReturnWatch();
+  #besideId: string | null = null;
   /** It has said where it is. */
   #placed = false;
   #clockMs = -Infinity;
@@ -125,15 +141,20 @@ export class Source {
     return commands;
   }
 
-  /** `gridAt`: the hub's grid at a time of the recent past, to compare with. */
-  receive(bytes: Uint8Array, atMs: number, gridAt: (ms: number) => GridPosition): TimedMessage[] {
+  /** `gridAt`: the hub's grid at a time of the recent past, to compare with; `other`: another code to compare with. */
+  receive(
+    bytes: Uint8Array,
+    atMs: number,
+    gridAt: (ms: number) => GridPosition,
+    other: OtherCode | null = null,
+  ): TimedMessage[] {
     const messages = this.#parser.push(bytes, atMs);
     const follower = this.#settings.language === 'clock' ? this.#clock : this.#timecode;
     for (const { message } of messages) {
       follower.push(message, atMs);
       if (message.kind === 'clock') this.#clockMs = atMs;
       if (message.kind === 'quarterFrame') this.#codeMs = atMs;
-      this.#compare(message, atMs, gridAt);
+      this.#compare(message, atMs, gridAt, other);
     }
     return messages;
   }
@@ -189,6 +210,7 @@ export class Source {
       missing: language === 'clock' ? clock.missing : this.#codes.gaps,
       extra,
       ignored: this.#ignored,
+      behind: this.#behindAt(nowMs),
     };
   }
 
@@ -206,7 +228,19 @@ export class Source {
       : { kind: 'stopped', ms: lead.songMs - grid.songMs };
   }
 
-  #compare(message: MidiMessage, atMs: number, gridAt: (ms: number) => GridPosition): void {
+  /** Its timecode at a time of the recent past, s since midnight; null unless it rolls. */
+  secondsAt(ms: number): number | null {
+    const { state, rolling, seconds } = this.#timecode.at(ms);
+    return this.#settings.language === 'timecode' && state === 'locked' && rolling ? seconds : null;
+  }
+
+  #behindAt(nowMs: number): Behind | null {
+    const { reading } = this.#besides;
+    if (!reading || this.#besideId === null || nowMs - this.#codeMs > SIGNAL_TIMEOUT_MS) return null;
+    return { id: this.#besideId, ...reading };
+  }
+
+  #compare(message: MidiMessage, atMs: number, gridAt: (ms: number) => GridPosition, other: OtherCode | null): void {
     const byClock = this.#settings.language === 'clock';
     switch (message.kind) {
       case 'start':
@@ -221,7 +255,9 @@ export class Source {
       case 'quarterFrame': {
         this.#placed ||= !byClock;
         const code = byClock ? null : this.#codes.push(message, atMs);
-        if (code) this.#compareCode(code, gridAt(code.atMs));
+        if (!code) return;
+        this.#compareCode(code, gridAt(code.atMs));
+        this.#compareWith(other, code);
       }
     }
   }
@@ -238,9 +274,14 @@ export class Source {
       this.#returns.forget();
       return;
     }
-    const lateMs = grid.songMs - 1000 * (seconds - this.#startSeconds(rate));
-    // Timecode begins anew at midnight.
-    this.#returns.code(lateMs - DAY_MS * Math.round(lateMs / DAY_MS));
+    this.#returns.code(withinDay(grid.songMs - 1000 * (seconds - this.#startSeconds(rate))));
+  }
+
+  #compareWith(other: OtherCode | null, { seconds, atMs }: CodeAt): void {
+    const otherSeconds = other?.secondsAt(atMs) ?? null;
+    if (this.#besideId !== (other?.id ?? null) || otherSeconds === null) this.#besides.forget();
+    this.#besideId = other?.id ?? null;
+    if (otherSeconds !== null) this.#besides.code(withinDay(1000 * (otherSeconds - seconds)));
   }
 
   #clockLead(nowMs: number, aheadMs: number, heardUntilMs: number): Lead | null {
@@ -264,6 +305,11 @@ export class Source {
     const start = timecodeStart ? timecodeToFrames(codeAtRate(timecodeStart, rate), rate) : 0;
     return start / FRAME_RATES[rate].perSecond;
   }
+}
+
+/** Timecode begins anew at midnight. */
+function withinDay(ms: number): number {
+  return ms - DAY_MS * Math.round(ms / DAY_MS);
 }
 
 function exceptOffset(settings: SourceSettings): string {

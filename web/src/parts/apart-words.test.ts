@@ -1,4 +1,4 @@
-import { apartText, standsText } from './apart-words';
+import { apartText, behindText, standsText } from './apart-words';
 
 const rolling = (by: 'clock' | 'timecode', lateMs: number, counted = true) => ({
   ...{ kind: 'rolling' as const, by, lateMs, ci95Ms: [lateMs - 0.2, lateMs + 0.2] as [number, number] },
@@ -22,3 +22,13 @@ test.each([
   [{ kind: 'stopped' as const, ms: 20 }, 'same position'],
   [{ kind: 'stopped' as const, ms: -12_040 }, '12.04 s behind'],
 ])('stopped: %j', (apart, words) => expect(standsText(apart)).toBe(words));
+
+test('one timecode and another: milliseconds, or seconds when they are elsewhere', () => {
+  const behind = { id: 'b', lateMs: 12.4, ci95Ms: [12.2, 12.6] as [number, number], jitterMs: 0.31 };
+  const words = (change: object) =>
+    behindText({ ...behind, landingsMs: [], counted: true, drifts: false, ...change }, 'Tape');
+  expect(words({})).toBe('12.40 ± 0.20 ms behind Tape, jitter 0.31 ms');
+  expect(words({ lateMs: -12.4, ci95Ms: [-12.6, -12.2] })).toBe('12.40 ± 0.20 ms ahead of Tape, jitter 0.31 ms');
+  expect(words({ lateMs: 60_000 })).toBe('60.00 s behind Tape');
+  expect(words({ drifts: true })).toBe('drifting from Tape, jitter 0.31 ms');
+});

@@ -1,4 +1,4 @@
-import { TICKS_PER_BEAT, type Apart } from '@metronomo/core';
+import { TICKS_PER_BEAT, type Apart, type SourceSnapshot } from '@metronomo/core';
 import { count, decimal } from '../words/numbers';
 import { latenessText } from './words';
 
@@ -16,6 +16,18 @@ export function apartText({ by, lateMs, ci95Ms, counted }: Apart & { kind: 'roll
   const position = beats === 0 ? '' : `${count(Math.abs(beats), 'beat')} ${beats > 0 ? 'behind' : 'ahead'}, `;
   const within = `± ${decimal((ci95Ms[1] - ci95Ms[0]) / 2, 2)}`;
   return `${position}${latenessText(lateMs - beats * beatMs)} ${within}${counted ? '' : ', or whole ticks more,'}`;
+}
+
+/** How far a timecode is from another one. */
+export function behindText(
+  { lateMs, ci95Ms, drifts, jitterMs }: NonNullable<SourceSnapshot['behind']>,
+  other: string,
+): string {
+  const jitter = `jitter ${decimal(jitterMs, 2)} ms`;
+  if (drifts) return `drifting from ${other}, ${jitter}`;
+  const side = `${lateMs > 0 ? 'behind' : 'ahead of'} ${other}`;
+  if (Math.abs(lateMs) > ELSEWHERE_MS) return `${decimal(Math.abs(lateMs) / 1000, 2)} s ${side}`;
+  return `${decimal(Math.abs(lateMs), 2)} ± ${decimal((ci95Ms[1] - ci95Ms[0]) / 2, 2)} ms ${side}, ${jitter}`;
 }
 
 /** A device goes on at its next whole tick, and its timecode ends at the last whole quarter frame. */

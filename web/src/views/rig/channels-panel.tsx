@@ -11,12 +11,13 @@ import clsx from 'clsx';
 import { Trash2 } from 'lucide-react';
 import type { ReactNode } from 'react';
 import { changeRig } from '../../studio/rig';
+import { setOffset } from '../../studio/set-offset';
 import { offsetBeside } from '../../studio/sources';
 import { useTransit } from '../../studio/transit';
 import { decimal } from '../../words/numbers';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
-import type { Rig } from '../../store/records';
+import type { Gear, Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { Check } from '../../parts/check';
 import { NoteRange } from './note-range';
@@ -244,12 +245,7 @@ function RouteTiming({ rig, route }: { rig: Rig; route: NoteRoute }) {
           Notes are sent {ms} ms later, like the clock to {beside.name}.
         </p>
       )}
-      {beside && beside.offsetMs < 0 && (
-        <p>
-          Notes lag the clock to {beside.name} by {ms} ms: its clock is sent earlier, but a note can’t be sent before it
-          is played.
-        </p>
-      )}
+      {beside && beside.offsetMs < 0 && <NotesLag gear={beside} />}
       {transit && (
         <p>
           The hub passes messages on in {decimal(transit.medianMs, 2)} ms (95% interval {decimal(transit.ci95Ms[0], 2)}{' '}
@@ -257,6 +253,23 @@ function RouteTiming({ rig, route }: { rig: Rig; route: NoteRoute }) {
         </p>
       )}
     </div>
+  );
+}
+
+/** Its clock is sent earlier than its notes can be. What is least bad depends on what matters more to the musician. */
+function NotesLag({ gear: { id, name, offsetMs } }: { gear: Gear }) {
+  const [ms, half] = [decimal(-offsetMs, 1), decimal(-offsetMs / 2, 1)];
+  return (
+    <>
+      <p>
+        Notes lag the clock to {name} by {ms} ms: its clock is sent earlier, but a note can’t be sent before it is
+        played. Halfway, its clock is {half} ms late and its notes {half} ms later. Together, both are {ms} ms late.
+      </p>
+      <div className="mt-1 flex flex-wrap gap-2">
+        <Button onClick={() => void setOffset(id, offsetMs / 2)}>Meet halfway</Button>
+        <Button onClick={() => void setOffset(id, 0)}>Keep together</Button>
+      </div>
+    </>
   );
 }
 

@@ -6,7 +6,7 @@ import { useSession } from '../../studio/session';
 import { Button } from '../../parts/button';
 import { StateMark } from '../../parts/state-mark';
 import type { Rig } from '../../store/records';
-import { apartText, standsText } from '../../parts/apart-words';
+import { apartText, behindText, standsText } from '../../parts/apart-words';
 import { decimal } from '../../words/numbers';
 
 /** Sync arriving from every possible leader and, in the demo, the controls of the stand-in that can lead. */
@@ -16,6 +16,7 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
   const nameOf = (id: string) =>
     rig.gear.find((one) => one.id === id)?.name ?? rig.hubSockets.find((one) => one.id === id)?.label ?? id;
   const socketOf = (portId: string) => rig.hubSockets.find((one) => one.portId === portId)?.label ?? portId;
+  const sourceName = (id: string) => nameOf(sources.find((one) => one.id === id)?.gearId ?? id);
   return (
     <div className="flex flex-col gap-3 p-4 text-sm">
       <p className="text-soft">
@@ -42,13 +43,11 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
             <caption className="sr-only">Incoming sync</caption>
             <thead className="text-left text-xs text-soft">
               <tr>
-                {['Source', 'Role', 'State', 'Signal', 'BPM', 'MIDI compared with the hub', 'Missing / extra'].map(
-                  (title) => (
-                    <th key={title} className="pr-5 font-normal">
-                      {title}
-                    </th>
-                  ),
-                )}
+                {['Source', 'Role', 'State', 'Signal', 'BPM', 'MIDI compared', 'Missing / extra'].map((title) => (
+                  <th key={title} className="pr-5 font-normal">
+                    {title}
+                  </th>
+                ))}
               </tr>
             </thead>
             <tbody>
@@ -74,6 +73,9 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
                   <td className="pr-5">{source.bpm === null ? '—' : decimal(source.bpm, 2)}</td>
                   <td className="pr-5">
                     <Compared {...source} follows={source.gearId === leader} />
+                    {source.behind && (
+                      <span className="block">{behindText(source.behind, sourceName(source.behind.id))}</span>
+                    )}
                   </td>
                   <td className="pr-5">
                     {source.missing} / {source.extra}
