@@ -56,7 +56,7 @@ export interface SourceSnapshot {
   behind: Behind | null;
 }
 
-/** Two timecodes compared with each other, whether the hub rolls or not. */
+/** Timecode compared with another source’s, whether the hub rolls or not. */
 export interface Behind extends SyncReturn {
   /** The other source. */
   id: string;
