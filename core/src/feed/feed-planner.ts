@@ -238,6 +238,11 @@ export class FeedPlanner {
     this.#add(max(this.#plannedGridMs, -Number.MAX_VALUE), () => this.#standAgain());
   }
 
+  /** It stands where it will begin, should anything ask before; nothing is sent. */
+  beginsAt(songMs: number): void {
+    this.#standsAtMs = songMs;
+  }
+
   #standAgain(): MidiMessage[] {
     const { standingCode = 'once' } = this.#settings;
     const fromMs = max(this.#plannedGridMs, this.#gridOfDue(this.#lastDueMs));

@@ -93,6 +93,10 @@ export class WirePlanner {
     for (const { planner } of this.#kinds) planner.stand(songMs);
   }
 
+  beginsAt(songMs: number): void {
+    for (const { planner } of this.#kinds) planner.beginsAt(songMs);
+  }
+
   record(on: boolean): void {
     this.#records = on;
     for (const { planner } of this.#kinds) planner.record(on);

@@ -118,7 +118,7 @@ const ENDS_WINDING: ReadonlySet<HubCommand['kind']> = new Set([
 const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
 
 /** What can be started in mid-song. */
-type Starting = Pick<WirePlanner, 'start' | 'invite' | 'stand' | 'locate'>;
+type Starting = Pick<WirePlanner, 'start' | 'invite' | 'stand' | 'beginsAt' | 'locate'>;
 
 interface FeedState {
   readonly feed: Feed;
@@ -1094,8 +1094,7 @@ export class Hub {
     this.#joinsMs = gridMs;
     const { map, beat, songMs, speed } = motion;
     const countInTo = this.#timeline.at(gridMs).state === 'countingIn' ? this.#playedFrom : beat;
-    // Until then it stands where it will begin.
-    planner.stand(songMs);
+    planner.beginsAt(songMs);
     planner.start(gridMs, beat, { map, songMs, speed, countInTo, stopFirst: true });
   }
 

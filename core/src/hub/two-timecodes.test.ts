@@ -68,7 +68,7 @@ test('200 pairs with up to 1 ms of jitter: how far one is behind the other is kn
   expect(holds).toBeGreaterThan(180);
 });
 
-test('another start is told in full: a minute behind is a minute', () => {
+test('codes that began at different times are compared as they are: a minute behind is a minute', () => {
   const { behind } = listen([tape('a', -60_000), tape('b', 0)], 6000, 1);
   expect(behind('b')!.lateMs).toBeCloseTo(60_000, 3);
 });
