@@ -338,9 +338,11 @@ describe('the demo’s rig', () => {
     await page.sees('Notes lag the clock to Porch beat box by 12.0 ms');
     await page.press('Meet halfway');
     await until(async () => (await offsetOf()) === -6, 'the offset was not halved');
-    await page.sees('Halfway, its clock is 3.0 ms late and its notes 3.0 ms later.');
+    await page.sees('Halfway, its clock is sent 3.0 ms later than now, and its notes lag it by 3.0 ms.');
     await page.press('Keep together');
     await until(async () => (await offsetOf()) === 0, 'the offset was not taken away');
+    await page.sees('Offset of Porch beat box: 0.0 ms.');
+    expect(await page.driver.executeScript('return document.activeElement !== document.body')).toBe(true);
   });
 });
 

@@ -30,6 +30,8 @@ const MOST_LANDINGS = 16;
 /** Halves of the window this far apart, and this many standard errors, drift. */
 const DRIFT_MS = 1;
 const DRIFT_ERRORS = 5;
+/** Timecode that is off by so much more than just now was located elsewhere: that isn't drift, and counts from there. */
+const LOCATED_MS = 500;
 /** A clock that can't be counted is taken for up to a quarter tick early, or three quarters late: gear is late. */
 const EARLY_TICKS = 0.25;
 const MS_PER_MINUTE = 60_000;
@@ -52,7 +54,8 @@ export class SyncReturnWatch {
 
   /** A timecode that began to arrive this late, ms. */
   code(lateMs: number): void {
-    if (!this.#counted) this.forget();
+    const before = this.#late.at(-1) ?? lateMs;
+    if (!this.#counted || Math.abs(lateMs - before) > LOCATED_MS) this.forget();
     this.#counted = true;
     this.#add(lateMs, true);
   }

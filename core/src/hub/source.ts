@@ -52,7 +52,7 @@ export interface SourceSnapshot {
   ignored: string[];
   /** How far it is from the hub's grid; null while there is nothing to compare. */
   apart: Apart | null;
-  /** How far its timecode is behind that of another source, which began to roll before it or comes first; null without two. */
+  /** How far its timecode is behind the first one that rolls, in the order of the leaders; null if it is the first. */
   behind: Behind | null;
 }
 

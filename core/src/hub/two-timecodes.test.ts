@@ -1,3 +1,4 @@
+import { SyncReturnWatch } from '../follow/sync-return';
 import { seededRandom } from '../standin/random';
 import { framesToTimecode, type FrameRate } from '../timecode/timecode';
 import { quarterFrames } from '../timecode/timecode-messages';
@@ -92,4 +93,13 @@ test('the leader is the one that others are compared with', () => {
       );
   hub.advance(48_000, 60);
   expect(behind('b')).toBeNull();
+});
+
+test('timecode that is located elsewhere doesn’t drift: it is compared from there on', () => {
+  const watch = new SyncReturnWatch();
+  for (let i = 0; i < 60; i++) watch.code(12);
+  watch.code(60_012);
+  expect(watch.reading).toBeNull();
+  for (let i = 0; i < 60; i++) watch.code(60_012);
+  expect(watch.reading).toMatchObject({ lateMs: 60_012, drifts: false });
 });

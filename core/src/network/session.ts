@@ -250,7 +250,7 @@ export class Session {
       if (answeredMs === undefined || third < first) return;
       this.#answered.delete(second);
       // From our answer to what it brought back. The request before it is left out: it reached a sleeping computer,
-      // while by now both ends are awake, so the two ways take alike.
+      // while by now both ends are awake, so the two ways take equally long.
       const exchange = { sentMs: answeredMs, theirsMs: third / STAMPS_PER_MS, receivedMs: nowMs };
       this.#note({ ...exchange, number: 0 });
       this.#compare(exchange);

@@ -10,16 +10,18 @@ import {
 import clsx from 'clsx';
 import { Trash2 } from 'lucide-react';
 import type { ReactNode } from 'react';
-import { changeRig } from '../../studio/rig';
+import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { setOffset } from '../../studio/set-offset';
 import { offsetBeside } from '../../studio/sources';
 import { useTransit } from '../../studio/transit';
+import { showToast } from '../../toasts/toast-store';
 import { decimal } from '../../words/numbers';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Gear, Rig } from '../../store/records';
 import { planOf } from '../../store/rig-plan';
 import { Check } from '../../parts/check';
+import { signed } from '../../parts/words';
 import { NoteRange } from './note-range';
 import { NoteTake } from './note-take';
 
@@ -259,15 +261,20 @@ function RouteTiming({ rig, route }: { rig: Rig; route: NoteRoute }) {
 /** Its clock is sent earlier than its notes can be. What is least bad depends on what matters more to the musician. */
 function NotesLag({ gear: { id, name, offsetMs } }: { gear: Gear }) {
   const [ms, half] = [decimal(-offsetMs, 1), decimal(-offsetMs / 2, 1)];
+  const change = async (to: number) => {
+    await setOffset(id, to);
+    showToast(`Offset of ${name}: ${signed(to)} ms.`, undoWhileLatest());
+  };
   return (
     <>
       <p>
         Notes lag the clock to {name} by {ms} ms: its clock is sent earlier, but a note can’t be sent before it is
-        played. Halfway, its clock is {half} ms late and its notes {half} ms later. Together, both are {ms} ms late.
+        played. Halfway, its clock is sent {half} ms later than now, and its notes lag it by {half} ms. Together, its
+        clock is sent {ms} ms later than now, with the notes.
       </p>
       <div className="mt-1 flex flex-wrap gap-2">
-        <Button onClick={() => void setOffset(id, offsetMs / 2)}>Meet halfway</Button>
-        <Button onClick={() => void setOffset(id, 0)}>Keep together</Button>
+        <Button onClick={() => void change(offsetMs / 2)}>Meet halfway</Button>
+        <Button onClick={() => void change(0)}>Keep together</Button>
       </div>
     </>
   );

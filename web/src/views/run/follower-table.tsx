@@ -113,7 +113,7 @@ const Row = memo(function Row({
   const stateMark = held ? (
     'Stopped'
   ) : isHeard ? (
-    <StateMark state={state} {...(onlyClick && { word: 'Only click' })} />
+    <StateMark state={state} {...(onlyClick && { word: 'Click only' })} />
   ) : (
     <span className="text-soft" title="No audio return">
       No return

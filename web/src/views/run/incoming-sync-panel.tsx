@@ -72,7 +72,7 @@ export function IncomingSyncPanel({ rig }: { rig: Rig }) {
                   <td className="pr-5">{signalWords(source)}</td>
                   <td className="pr-5">{source.bpm === null ? '—' : decimal(source.bpm, 2)}</td>
                   <td className="pr-5">
-                    <Compared {...source} follows={source.gearId === leader} />
+                    {(source.apart || !source.behind) && <Compared {...source} follows={source.gearId === leader} />}
                     {source.behind && (
                       <span className="block">{behindText(source.behind, sourceName(source.behind.id))}</span>
                     )}

@@ -15,8 +15,8 @@ export function LatestBeat({ followers }: { followers: Follower[] }) {
   const clickChannel = useSession(({ rig }) => rig?.input.clickChannel ?? 0);
   const [ref, width] = useElementWidth();
   const rows = [
-    { name: 'Hub click', channel: clickChannel, ink: 'var(--soft)', bleedDb: null },
-    ...followers.flatMap(({ gear, reading }) =>
+    { name: 'Hub click', channel: clickChannel, ink: 'var(--soft)', bleedDb: null, onlyClick: false },
+    ...followers.flatMap(({ gear, reading, onlyClick }) =>
       gear.returnChannel === null
         ? []
         : [
@@ -25,6 +25,7 @@ export function LatestBeat({ followers }: { followers: Follower[] }) {
               channel: gear.returnChannel,
               ink: 'var(--audio)',
               bleedDb: reading?.bleedDb ?? null,
+              onlyClick,
             },
           ],
     ),
@@ -41,10 +42,14 @@ export function LatestBeat({ followers }: { followers: Follower[] }) {
       <h2 className="mb-1 text-lg font-bold">Last beat, {BEAT_VIEW_MS[1] - BEAT_VIEW_MS[0]} ms</h2>
       <div className="grid grid-cols-[150px_1fr] max-sm:grid-cols-[84px_1fr]">
         <div>
-          {rows.map(({ name, channel, bleedDb }) => (
+          {rows.map(({ name, channel, bleedDb, onlyClick }) => (
             <div key={channel} className="flex flex-col justify-center text-sm" style={{ height: ROW_HEIGHT }}>
               {name}
-              {bleedDb !== null && <span className="text-xs text-soft">Click removed: {whole(bleedDb)} dB</span>}
+              {bleedDb !== null && (
+                <span className="text-xs text-soft">
+                  {onlyClick ? 'Only the click' : 'Click removed'}, {whole(bleedDb)} dB
+                </span>
+              )}
             </div>
           ))}
         </div>
