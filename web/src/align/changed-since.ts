@@ -17,6 +17,8 @@ export function changedSince(take: Take, line: TakeLine, rig: Rig, bufferMs: num
   if (!gear || line.wiredTo === undefined) return null;
   if (line.wiredTo !== gear.portId) return 'output port has changed';
   if (line.ownOffset !== undefined && line.ownOffset !== gear.offset.own) return 'device offset has changed';
-  const byTicks = gear.offset.unit === 'ticks' && gear.offset.own !== 0;
+  const others = (gear.moreOffsets ?? []).filter(({ shifts }) => shifts === 'audio' || shifts === take.drive);
+  if (others.some(({ changedAt = 0 }) => take.startedAt < changedAt)) return 'another device offset has changed';
+  const byTicks = [gear.offset, ...others].some(({ unit, own }) => unit === 'ticks' && own !== 0);
   return byTicks && take.bpm !== rig.bpm ? `tempo was ${take.bpm} BPM, and the device offset is in ticks` : null;
 }

@@ -116,6 +116,7 @@ export async function runAgainst(
       const lines = followers.map(({ gear, name, channel }) => ({
         ...lineOf(name, channel),
         gearId: gear?.id ?? null,
+        ...(gear && { ownOffset: gear.offset.own }),
       }));
       const take = { ...bare, bpm: null, lines, gearIds: lines.flatMap(({ gearId }) => gearId ?? []) };
       const fromMs = performance.now();

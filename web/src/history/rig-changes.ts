@@ -1,6 +1,7 @@
 import { HUB_ID } from '@metronomo/core';
 import equal from 'fast-deep-equal';
 import { signed } from '../parts/words';
+import { offsetName } from '../words/device-offset-words';
 import type { Gear, OffsetMove, Rig } from '../store/records';
 import { decimal, fps } from '../words/numbers';
 
@@ -68,7 +69,7 @@ export function rigChanges(before: Rig, after: Rig): RigChanges {
     }
     if (old.offsetMs !== gear.offsetMs)
       moves.push({ gearId: gear.id, name: gear.name, fromMs: old.offsetMs, toMs: gear.offsetMs });
-    const [first, ...more] = gearLines(old, gear);
+    const [first, ...more] = gearLines(old, gear, after);
     if (first) say([first, ...more].join('; '), gear.id);
   }
   cableLines(before, after, say);
@@ -86,13 +87,18 @@ export function rigChanges(before: Rig, after: Rig): RigChanges {
   return { moves, lines, gearIds: [...gearIds] };
 }
 
-function gearLines(old: Gear, gear: Gear): string[] {
+function gearLines(old: Gear, gear: Gear, rig: Rig): string[] {
   const changed = SET_ON_GEAR.filter(([key]) => !equal(old[key], gear[key])).map(([, name]) => name);
   return [
     ...(old.name === gear.name ? [] : [`${old.name} renamed to ${gear.name}`]),
     ...(old.offset.own === gear.offset.own
       ? []
       : [`${gear.name}, device offset: ${signed(old.offset.own)} → ${signed(gear.offset.own)} ${gear.offset.unit}`]),
+    ...(gear.moreOffsets ?? []).flatMap((field) => {
+      const before = old.moreOffsets?.find(({ id }) => id === field.id)?.own ?? 0;
+      const change = `${signed(before)} → ${signed(field.own)} ${field.unit}`;
+      return before === field.own ? [] : [`${gear.name}, offset for ${offsetName(field, rig)}: ${change}`];
+    }),
     ...(old.offset.where === gear.offset.where
       ? []
       : [`${gear.name}: offset now applied ${gear.offset.where === 'hub' ? 'by the hub' : 'on the device'}`]),

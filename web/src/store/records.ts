@@ -26,6 +26,7 @@ import type {
   StandingCode,
   TempoPoint,
   TempoRunReport,
+  OffsetPlace,
   Timecode,
   TriggerStep,
   Wander,
@@ -36,6 +37,19 @@ export type GearFacts = Pick<
   RigGear,
   'kind' | 'notes' | 'sockets' | 'audioOuts' | 'able' | 'set' | 'syncsTo' | 'rate' | 'leadsWith' | 'offset'
 >;
+
+/** An offset setting of a device, beside the one for incoming sync. */
+export interface DeviceOffset extends Omit<OffsetPlace, 'where'> {
+  id: string;
+  /** The clock that the device sends, the notes that it plays, or all of its sound. */
+  shifts: 'clockOut' | 'notes' | 'audio';
+  /** For `clockOut`: the follower on that output. */
+  to?: string;
+  /** A setting of the device that moves its sound, so that the value has to be measured again after a change. */
+  dependsOn: 'nothing' | 'buffer' | 'plugins' | 'sampleRate';
+  /** When the value last changed, epoch ms: what was measured before doesn't count. */
+  changedAt?: number;
+}
 
 /** One device, app or computer in the rig. */
 export interface Gear extends GearFacts {
@@ -64,6 +78,7 @@ export interface Gear extends GearFacts {
   returnChannel: number | null;
   /** Minus is earlier. */
   offsetMs: number;
+  moreOffsets?: DeviceOffset[];
   /** While it leads: added to the times of its sync, ms, so that everyone plays with its sound. */
   syncOffsetMs?: number;
   /** Program changes for it; none if missing. */

@@ -22,6 +22,13 @@ import {
   type Cable,
   type Socket,
 } from '@metronomo/core';
+import {
+  MAX_DEVICE_OFFSETS,
+  MAX_OFFSET_STEP,
+  MAX_OWN_OFFSET,
+  OFFSET_DEPENDS_ON,
+  OFFSET_SHIFTS,
+} from './device-offsets';
 import type { Gear, Rig } from './records';
 import { isEpoch } from './record-schemas';
 import { startExists } from './start-timecode';
@@ -38,6 +45,18 @@ const KINDS = [
 const whole = <Fields extends ObjectShape>(fields: Fields) => object(fields).required();
 const id = () => string().required().max(300);
 const flag = () => boolean().required();
+const moment = () => mixed((value): value is number => value === undefined || isEpoch(value));
+const ownOffsetShape = {
+  own: number().required().min(-MAX_OWN_OFFSET).max(MAX_OWN_OFFSET),
+  unit: string()
+    .required()
+    .oneOf(['ms', 'samples', 'ticks'] as const),
+  plusIs: string()
+    .required()
+    .oneOf(['later', 'earlier'] as const),
+  step: number().required().min(0).max(MAX_OFFSET_STEP),
+  sampleRate: number().min(8000).max(384_000),
+};
 
 const socketSchema: ObjectSchema<Socket> = object({
   id: id(),
@@ -169,17 +188,22 @@ const factsSchema = {
     where: string()
       .required()
       .oneOf(['hub', 'own'] as const),
-    own: number().required().min(-100_000).max(100_000),
-    unit: string()
-      .required()
-      .oneOf(['ms', 'samples', 'ticks'] as const),
-    plusIs: string()
-      .required()
-      .oneOf(['later', 'earlier'] as const),
-    step: number().required().min(0).max(1000),
-    sampleRate: number().min(8000).max(384_000),
+    ...ownOffsetShape,
   }),
 };
+
+const moreOffsetsSchema = array()
+  .of(
+    object({
+      id: id(),
+      shifts: string().required().oneOf(OFFSET_SHIFTS),
+      to: string().max(64),
+      dependsOn: string().required().oneOf(OFFSET_DEPENDS_ON),
+      changedAt: moment(),
+      ...ownOffsetShape,
+    }),
+  )
+  .max(MAX_DEVICE_OFFSETS);
 
 const coordinate = () => number().required().min(-100_000).max(100_000);
 
@@ -275,7 +299,7 @@ const gearSchema = object({
   ...factsSchema,
   icon: string().defined().nullable().max(40),
   checked: array().of(string().required().max(300)).required().max(40),
-  changedAt: mixed((value): value is number => value === undefined || isEpoch(value)),
+  changedAt: moment(),
   place: object({ x: coordinate(), y: coordinate() }).defined().nullable().default(null),
   id: string().required().max(64),
   name: string()
@@ -291,6 +315,7 @@ const gearSchema = object({
   noteChannel: midiChannel().required(),
   returnChannel: channel.defined().nullable(),
   offsetMs: number().required().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
+  moreOffsets: moreOffsetsSchema,
   syncOffsetMs: number().min(-MAX_OFFSET_MS).max(MAX_OFFSET_MS),
   patchPlan: patchesSchema,
   mayRecord: boolean(),

@@ -1,13 +1,16 @@
 import { ownOffsetFor, type OffsetPlace } from '@metronomo/core';
 import type { AlignRow, Plan } from '../../align/align-rows';
+import { adviseOffsets } from '../../align/device-offsets';
 import { wrongSign, type WrongSign } from '../../align/wrong-sign';
 import { changeRig } from '../../studio/rig';
 import { useTakes } from '../../studio/use-takes';
 import { Button } from '../../parts/button';
 import { inUnit, lateIn } from '../../parts/units';
 import { latenessText, offsetText } from '../../parts/words';
-import type { Gear, Rig } from '../../store/records';
+import type { Gear, Rig, Take } from '../../store/records';
 import { useAlignLook, useUnitAt } from './look';
+import { MoreOffsets } from './more-offsets';
+import { shown } from './own-offset-words';
 
 const RATES = [44_100, 48_000, 88_200, 96_000];
 
@@ -25,7 +28,7 @@ export function DeviceOffsetsPanel({ plan, rig }: { plan: Plan; rig: Rig }) {
         {plan.rows
           .toSorted((a, b) => Number(b.gear.offset.where === 'own') - Number(a.gear.offset.where === 'own'))
           .map((row) => (
-            <Card key={row.gear.id} row={row} rig={rig} wrong={wrongSign(takes, row.gear)} />
+            <Card key={row.gear.id} row={row} rig={rig} takes={takes} />
           ))}
       </ul>
     </div>
@@ -36,8 +39,9 @@ function change(id: string, next: (gear: Gear) => Partial<Gear>): void {
   void changeRig((rig) => ({ ...rig, gear: rig.gear.map((one) => (one.id === id ? { ...one, ...next(one) } : one)) }));
 }
 
-function Card({ row, rig, wrong }: { row: AlignRow; rig: Rig; wrong: WrongSign | null }) {
+function Card({ row, rig, takes }: { row: AlignRow; rig: Rig; takes: readonly Take[] }) {
   const { gear, byNotes, known } = row;
+  const wrong = wrongSign(takes, gear);
   const unit = useAlignLook(({ unit }) => unit);
   const at = useUnitAt();
   const { offset } = gear;
@@ -92,6 +96,12 @@ function Card({ row, rig, wrong }: { row: AlignRow; rig: Rig; wrong: WrongSign |
           device has an offset for each, set them separately.
         </p>
       )}
+      <MoreOffsets
+        gear={gear}
+        rig={rig}
+        advice={adviseOffsets(row, rig, takes)}
+        onChange={(next) => change(gear.id, next)}
+      />
     </li>
   );
 }
@@ -133,6 +143,7 @@ function ValueToEnter({ row: { gear, known, meetMs, hubMs, isAlone }, rig }: { r
   const { offset } = gear;
   const { sampleRate = 48_000 } = offset;
   const leads = rig.leaders[0] === gear.id;
+  const sync = (leads ? gear.leadsWith : gear.syncsTo) === 'timecode' ? 'timecode' : 'clock';
   const unitShown = useAlignLook(({ unit }) => unit);
   const at = useUnitAt();
   const toEnter = known && ownOffsetFor(offset, meetMs - known.lateMs - hubMs, { sampleRate, bpm: rig.bpm });
@@ -147,7 +158,7 @@ function ValueToEnter({ row: { gear, known, meetMs, hubMs, isAlone }, rig }: { r
           {shown(Math.abs(toEnter.value))} {offset.unit}
         </b>{' '}
         <span className="text-soft">
-          as the device’s offset for {leads ? 'outgoing clock' : 'incoming clock'}. Currently {shown(offset.own)}.
+          as the device’s offset for {leads ? 'outgoing' : 'incoming'} {sync}. Currently {shown(offset.own)}.
           {gear.offsetMs !== 0 && isAlone && ' The hub’s offset will be cleared.'}
           {!isAlone &&
             hubMs !== 0 &&
@@ -221,8 +232,4 @@ function OwnSettings({ gear, onPlace }: { gear: Gear; onPlace: (next: Partial<Of
       </div>
     </>
   );
-}
-
-function shown(value: number): string {
-  return String(Number(value.toFixed(3)));
 }

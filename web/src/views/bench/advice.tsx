@@ -17,7 +17,7 @@ export function Advice({ take: { plan }, line }: { take: Take; line: TakeLine })
   const isOff = Math.abs(medianMs) >= SMALLEST_MS;
   if (plan?.question === 'against')
     return isOff
-      ? `Set ${line.name} ${offsetText(-medianMs)}: change its offset in the leader, or on the device itself.`
+      ? `Set ${line.name} ${offsetText(-medianMs)}: change its offset in the leader, or on the device itself. For the value to enter, see Device offsets in Align.`
       : null;
   return (
     <>

@@ -2,6 +2,7 @@ import { checklist, startingOrder, type RigPlan } from '@metronomo/core';
 import { signed } from '../../parts/words';
 import type { Gear, Rig } from '../../store/records';
 import { checklistWords, type Places } from './checklist-words';
+import { offsetName } from '../../words/device-offset-words';
 import { placesOf } from './sync-places';
 
 /** The order in which to switch everything on. */
@@ -40,7 +41,7 @@ function DevicePaper({ gear, rig, plan }: { gear: Gear; rig: Rig; plan: RigPlan 
       <h3 className="mb-3 text-[22px] font-bold">{gear.name}</h3>
       <table className="mb-4 text-[14px]">
         <tbody>
-          {connections(gear, places).map(([what, where]) => (
+          {connections(gear, places, rig).map(([what, where]) => (
             <tr key={what}>
               <th scope="row" className="py-0.5 pr-6 text-left font-normal">
                 {what}
@@ -67,12 +68,16 @@ function DevicePaper({ gear, rig, plan }: { gear: Gear; rig: Rig; plan: RigPlan 
   );
 }
 
-function connections(gear: Gear, { in: comes, out }: Places): [string, string][] {
+function connections(gear: Gear, { in: comes, out }: Places, rig: Rig): [string, string][] {
   const rows: [string, string | null][] = [
     ['Receives sync on', comes && `${comes.socket}, from ${comes.through ?? `the hub’s port ${comes.port ?? ''}`}`],
     ['Sends to the hub on', out && `${out.socket}, to the hub’s port ${out.port ?? ''}`],
     ['Sound comes in on', gear.returnChannel === null ? null : `input ${gear.returnChannel + 1}`],
     ['Hub offset', gear.offsetMs === 0 ? null : `${signed(gear.offsetMs)} ms`],
+    ...(gear.moreOffsets ?? []).map((field): [string, string] => [
+      `Offset for ${offsetName(field, rig)}`,
+      `${field.own} ${field.unit}`,
+    ]),
   ];
   return rows.flatMap(([what, where]) => (where === null ? [] : [[what, where]]));
 }
