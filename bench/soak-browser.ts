@@ -1,4 +1,5 @@
 import { parseArgs } from 'node:util';
+import { group } from 'd3-array';
 import { By } from 'selenium-webdriver';
 import type { Driver } from 'selenium-webdriver/chrome';
 import { seededRandom, type SeededRandom } from '../core/src/standin/random';
@@ -77,7 +78,8 @@ const TROUBLES: Trouble[] = [
 
 const delay = (ms: number) => new Promise((resolve) => setTimeout(resolve, Math.max(0, ms)));
 const beganMs = Date.now();
-const since = () => `${((Date.now() - beganMs) / MINUTE_MS).toFixed(1).padStart(5)} min`;
+const minutesSince = (atMs: number) => `${((atMs - beganMs) / MINUTE_MS).toFixed(2).padStart(6)} min`;
+const since = () => minutesSince(Date.now());
 
 const page = await openBrowser();
 try {
@@ -136,6 +138,8 @@ async function soak(page: Page, lastsMs: number, random: SeededRandom): Promise<
   console.log(
     `Heap growth: ${grown.join(', ')} MB. Late: ${late.late} of ${late.all}, ${late.latestMs.toFixed(0)} ms the latest; ${unexplained.length} of them while the machine was calm.`,
   );
+  for (const [second, times] of group(unexplained, (atMs) => Math.floor(atMs / 1000)))
+    console.log(`Unexplained: ${times.length} at ${minutesSince(1000 * second)}`);
   console.log(`Meanwhile ${machine.report}.`);
   console.log(`Console: ${JSON.stringify((await page.warnings()).slice(0, 5))}`);
   inside.close();

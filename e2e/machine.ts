@@ -13,8 +13,8 @@ const CALM_MS = 30;
 export class MachineWatch {
   /** Late calls: time in ms since the epoch, and delay in ms. */
   readonly #stalls: { atMs: number; ms: number }[] = [];
-  /** End of each tenth of a second, ms since the epoch, with the time stolen in it, ms. */
-  readonly #windows: { atMs: number; stolenMs: number }[] = [];
+  /** End of each tenth of a second, ms since the epoch, its length, and the time stolen in it, ms. */
+  readonly #windows: { atMs: number; ms: number; stolenMs: number }[] = [];
   readonly #timer: ReturnType<typeof setInterval>;
 
   constructor() {
@@ -27,9 +27,9 @@ export class MachineWatch {
       if (lateMs > STALL_MS) this.#stalls.push({ atMs: Date.now(), ms: lateMs });
       before = now;
       if (now - windowFrom < WINDOW_MS) return;
-      windowFrom = now;
       const all = stolenMs();
-      this.#windows.push({ atMs: Date.now(), stolenMs: all - stolen });
+      this.#windows.push({ atMs: Date.now(), ms: now - windowFrom, stolenMs: all - stolen });
+      windowFrom = now;
       stolen = all;
     }, EVERY_MS);
   }
@@ -38,9 +38,9 @@ export class MachineWatch {
     clearInterval(this.#timer);
   }
 
-  /** Whether there was no stall and next to no steal between two times, ms since the epoch. */
+  /** Whether there was no stall and next to no steal between two times, or across them, ms since the epoch. */
   calm(fromMs: number, toMs: number): boolean {
-    const isBetween = ({ atMs }: { atMs: number }) => atMs >= fromMs && atMs <= toMs;
+    const isBetween = ({ atMs, ms }: { atMs: number; ms: number }) => atMs >= fromMs && atMs - ms <= toMs;
     const windows = this.#windows.filter(isBetween);
     return windows.length > 0 && windows.every(({ stolenMs }) => stolenMs <= CALM_MS) && !this.#stalls.some(isBetween);
   }

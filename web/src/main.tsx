@@ -21,11 +21,13 @@ import { keepInstalled } from './studio/installed';
 import { stayAwake } from './studio/stay-awake';
 import { deleteLeftovers } from './store/own-data';
 import { StartFailed } from './app/start-failed';
+import { ignoreKnownLosses } from './workers/known-losses';
 
 const IDLE_WITHIN_MS = 5000;
 const SHOWN_WITHIN_MS = 200;
 
 applySheet();
+ignoreKnownLosses(window);
 const root = createRoot(document.getElementById('root') as HTMLElement);
 
 async function start({ take = false } = {}): Promise<void> {
