@@ -4,6 +4,7 @@ import { get } from 'node:https';
 import type { Server } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { brotliCompressSync } from 'node:zlib';
 import pino from 'pino';
 import { createApp } from './app';
 import { listen, shutDown } from './listen';
@@ -39,6 +40,8 @@ beforeAll(async () => {
   mkdirSync(join(webRoot, 'assets'), { recursive: true });
   writeFileSync(join(webRoot, 'index.html'), '<title>Metronomo</title>');
   writeFileSync(join(webRoot, 'assets/app.js'), 'go()');
+  writeFileSync(join(webRoot, 'assets/large.js'), 'go() // in full');
+  writeFileSync(join(webRoot, 'assets/large.js.br'), brotliCompressSync('go() // in short'));
   writeFileSync(join(webRoot, 'manifest.webmanifest'), '{}');
   writeFileSync(join(root, 'secret.txt'), 'secret');
   ({ server, url } = await listen(
@@ -57,6 +60,15 @@ const rawStatus = (path: string) =>
       .on('error', reject)
       .end();
   });
+
+test('a script that was compressed when it was built is sent as it is, to browsers that take it', async () => {
+  const asked = (accepted: string) => fetch(`${url}/assets/large.js`, { headers: { 'Accept-Encoding': accepted } });
+  const compressed = await asked('br');
+  expect(compressed.headers.get('Content-Encoding')).toBe('br');
+  expect(compressed.headers.get('Content-Type')).toMatch('javascript');
+  expect(await compressed.text()).toBe('go() // in short');
+  expect(await (await asked('identity')).text()).toBe('go() // in full');
+});
 
 test('the manifest is a file, not a route of the app', async () => {
   const answer = await fetch(`${url}/manifest.webmanifest`);
