@@ -225,6 +225,18 @@ test('four starts from bar 5 land alike, and say that separate passes line up', 
   expect(starts).toHaveLength(4);
 });
 
+test('by MIDI alone: the clock that a device sends back says where its starts land', async () => {
+  await ask('Are all starts the same?');
+  await option('MIDI from Gull drums');
+  await option('4 starts');
+  await page.press('Measure starts');
+  await page.sees(/Clock lands [\s\S]*Parts recorded in separate passes [\s\S]*MIDI from Gull drums only/, 60_000);
+  const take = await newest('starts');
+  const { returns, cable } = BOATHOUSE.boxes.find(({ portId }) => portId === 'boathouse-gull')!;
+  for (const { landsMs } of take.lines[0]!.result!.report.starts)
+    expect(Math.abs(landsMs! - returns!.lateMs - (cable?.byteMs ?? 0))).toBeLessThan(0.8);
+});
+
 test('the leader’s sound against its own clock; one press moves everyone onto it, and the next take confirms it', async () => {
   await page.go('rig');
   await page.press('Leader');

@@ -34,6 +34,7 @@ export * from './measure/deviations';
 export { measureClock, readClock, type ClockMeasurement, type ClockReport } from './measure/measure-clock';
 export * from './measure/measure-chase';
 export { startsBySound } from './measure/starts-by-sound';
+export * from './measure/starts-by-midi';
 export * from './measure/program-change';
 export { whichInput, type HeardOnInput } from './measure/which-input';
 export { measureTempoRun, type TempoChange, type TempoRunReport } from './measure/measure-tempo-run';

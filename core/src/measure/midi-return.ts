@@ -112,7 +112,8 @@ function clockStream(onsetsMs: number[], stretch: HubStretch): MidiStream {
   };
 }
 
-function noteStreams(arrivals: readonly Arrival[], stretch: HubStretch): MidiStream[] {
+/** The notes that came back often enough, the most frequent first. */
+export function notesIn(arrivals: readonly Arrival[]): { channel: number; note: number; onsetsMs: number[] }[] {
   const byNote = new Map<string, { channel: number; note: number; onsetsMs: number[] }>();
   for (const { message, atMs } of arrivals) {
     if (message.kind !== 'noteOn' || message.velocity === 0) continue;
@@ -122,22 +123,25 @@ function noteStreams(arrivals: readonly Arrival[], stretch: HubStretch): MidiStr
     known.onsetsMs.push(atMs);
     byNote.set(key, known);
   }
-  const pulsesMs = gridOf(stretch, 1);
   return [...byNote.values()]
     .filter(({ onsetsMs }) => onsetsMs.length >= FEWEST_NOTES)
     .sort((a, b) => b.onsetsMs.length - a.onsetsMs.length)
-    .slice(0, MOST_NOTES)
-    .map(({ channel, note, onsetsMs }) => {
-      const { matching, findings, reason } = explainHits(pulsesMs, onsetsMs);
-      return {
-        ...{ what: { kind: 'note', channel, note } as const, pulsesMs, onsetsMs, landings: matching.landings },
-        report: {
-          ...reportLatency(matching),
-          ...(reason !== undefined && { believable: false, reason }),
-          findings,
-        },
-      };
-    });
+    .slice(0, MOST_NOTES);
+}
+
+function noteStreams(arrivals: readonly Arrival[], stretch: HubStretch): MidiStream[] {
+  const pulsesMs = gridOf(stretch, 1);
+  return notesIn(arrivals).map(({ channel, note, onsetsMs }) => {
+    const { matching, findings, reason } = explainHits(pulsesMs, onsetsMs);
+    return {
+      ...{ what: { kind: 'note', channel, note } as const, pulsesMs, onsetsMs, landings: matching.landings },
+      report: {
+        ...reportLatency(matching),
+        ...(reason !== undefined && { believable: false, reason }),
+        findings,
+      },
+    };
+  });
 }
 
 function codesIn(arrivals: readonly Arrival[]): CodeAt[] {

@@ -17,12 +17,16 @@ const PLAYS_ON_BEATS = 8;
  * @throws RangeError if the leader was started only once.
  */
 export function startsBySound(input: { pulsesMs: ArrayLike<number>; onsetsMs: ArrayLike<number> }): ChaseReport {
-  const onsets = Array.from(input.onsetsMs);
   const runs = runsOf(Array.from(input.pulsesMs));
   if (runs.length < 2)
     throw new RangeError(
       'Only one start was found. Start and stop the leader several times, with pauses of at least two seconds.',
     );
+  return measureRuns(runs, Array.from(input.onsetsMs));
+}
+
+/** Runs of a leader, each its beats, and all hits of a follower, ms. A follower may play on after the leader's stop. */
+export function measureRuns(runs: readonly (readonly number[])[], onsets: readonly number[]): ChaseReport {
   const report = measureChase(
     runs.map((pulses, i) => {
       const [startedMs = 0] = pulses;
@@ -55,6 +59,7 @@ function runsOf(pulses: readonly number[]): number[][] {
 
 /** Beats at which the leader would have played, had it not been stopped. */
 function beyond(pulses: readonly number[]): number[] {
-  const [last = 0, before = 0] = [pulses.at(-1), pulses.at(-2)];
+  const [last, before] = [pulses.at(-1), pulses.at(-2)];
+  if (last === undefined || before === undefined) return [];
   return Array.from({ length: PLAYS_ON_BEATS }, (_, i) => last + (i + 1) * (last - before));
 }

@@ -28,7 +28,7 @@ export function rigInUse(): Rig {
 }
 
 /** Ends a test: the hub stops, and plays the rig's own song again. */
-async function giveBack(): Promise<void> {
+export async function giveBack(): Promise<void> {
   await stopHub();
   await setExperiment({});
 }

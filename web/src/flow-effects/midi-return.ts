@@ -108,18 +108,18 @@ async function stretchAhead(bars: number): Promise<HubStretch> {
 function lineFrom({ what, pulsesMs, onsetsMs, landings, report }: MidiStream, zeroMs: number): TakeLine {
   const fromZero = (ms: number) => ms - zeroMs;
   return {
-    ...lineOf(nameOf(what), 0),
+    ...lineOf(streamName(what), 0),
     ...{ report, landings, pulsesMs: pulsesMs.map(fromZero), onsetsMs: onsetsMs.map(fromZero) },
   };
 }
 
-function nameOf(what: MidiStream['what']): string {
+export function streamName(what: MidiStream['what']): string {
   if (what.kind === 'note') return `Note ${what.note}, channel ${what.channel}`;
   return what.kind === 'clock' ? 'Clock' : 'Timecode';
 }
 
 /** The device on the cable to this input port. */
-function gearBehind(portId: string): string | null {
+export function gearBehind(portId: string): string | null {
   const { rig } = useSession.getState();
   const socket = rig?.hubSockets.find((one) => one.direction === 'in' && one.portId === portId);
   const from = rig?.cables.find(({ to }) => to.socketId === socket?.id)?.from.gearId;

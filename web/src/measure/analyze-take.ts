@@ -188,6 +188,8 @@ async function measureLine(
   switch (plan?.question) {
     case 'chase':
     case 'starts':
+      // By MIDI, measured when it was recorded.
+      if ('port' in plan && line.result) return { ...ofMidi(line), result: line.result };
       return startsOf(plan, await played(), await heard());
     case 'startsBySound': {
       const [pulsesMs, onsetsMs] = [await played(), await heard()];
@@ -206,11 +208,8 @@ async function measureLine(
     }
     case 'loop':
       return ofTimes(line);
-    case 'midiReturn': {
-      // Measured when it was recorded, against what the hub played then.
-      const { report, landings, pulsesMs, onsetsMs } = line;
-      return { report, landings, pulsesMs, onsetsMs };
-    }
+    case 'midiReturn':
+      return ofMidi(line);
     default: {
       if (soundless) return ofTimes(line);
       const counted = 'bpm' in beats ? beats.clicksMs : undefined;
@@ -235,6 +234,11 @@ async function referenceOf(
   if ('beatsMs' in beats) return { pulsesMs: beats.beatsMs, click: [] };
   if ('clickChannel' in beats) return findPulses();
   return beats.clicksMs ? { pulsesMs: beats.clicksMs, click: [] } : beats;
+}
+
+/** Measured when it was recorded, against what the hub played then. */
+function ofMidi({ report, landings, pulsesMs, onsetsMs }: TakeLine): Measured {
+  return { report, landings, pulsesMs, onsetsMs };
 }
 
 /** From stored times. */

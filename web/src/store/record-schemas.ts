@@ -258,7 +258,12 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
     case 'chase':
       return fields({ question: string(), startedMs: numbers(1000) });
     case 'starts':
-      return fields({ question: string(), startedMs: numbers(1000), fromBeat: finite() });
+      return fields({
+        question: string(),
+        startedMs: numbers(1000),
+        fromBeat: finite(),
+        port: optional(string().max(60)),
+      });
     case 'program':
       return fields({
         question: string(),

@@ -239,8 +239,8 @@ export type TakePlan =
   | { question: 'loop' }
   /** Repeated timecode starts. */
   | { question: 'chase'; startedMs: number[] }
-  /** Repeated starts of clock followers, from this beat of the song. */
-  | { question: 'starts'; startedMs: number[]; fromBeat: number }
+  /** Repeated starts of clock followers, from this beat of the song; `port` if they were timed by MIDI, without sound. */
+  | { question: 'starts'; startedMs: number[]; fromBeat: number; port?: string }
   /** This many beats at one tempo, after a step at another, on a ramp back, and at the first again. */
   | { question: 'tempo'; beganMs: number; bpm: number; otherBpm: number; beats: number }
   /** The tempo changes of the song, or those that somebody makes: `tempo` is the song’s map, empty if it isn’t known. */

@@ -1,4 +1,5 @@
 import { useMemo } from 'react';
+import { usePorts } from '../../ports/port-registry';
 import { useSession } from '../../studio/session';
 
 /** The hub's input ports, named by the connected device. */
@@ -14,4 +15,14 @@ export function useClockSources(): { portId: string; sourceId: string; name: str
       }),
     [rig],
   );
+}
+
+/** All input ports: those wired to a device by its name, then the others that are connected. */
+export function useMidiInputs(): { portId: string; name: string }[] {
+  const wired = useClockSources();
+  const inputs = usePorts(({ inputs }) => inputs);
+  const others = inputs.flatMap(({ id, name, connected }) =>
+    connected && !wired.some(({ portId }) => portId === id) ? [{ portId: id, name }] : [],
+  );
+  return [...wired, ...others];
 }

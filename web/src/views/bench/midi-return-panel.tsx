@@ -2,20 +2,14 @@ import { useState } from 'react';
 import { runMidiReturn } from '../../flow-effects/midi-return';
 import { Button } from '../../parts/button';
 import { count } from '../../words/numbers';
-import { usePorts } from '../../ports/port-registry';
-import { useClockSources } from './clock-sources';
+import { useMidiInputs } from './clock-sources';
 import { Choice, useRun } from './experiment-panels';
 
 const BARS = [4, 8, 16, 32];
 
 /** Returning MIDI: the input port it arrives on. */
 export function MidiReturnPanel() {
-  const wired = useClockSources();
-  const inputs = usePorts(({ inputs }) => inputs);
-  const others = inputs.flatMap(({ id, name, connected }) =>
-    connected && !wired.some(({ portId }) => portId === id) ? [{ portId: id, name }] : [],
-  );
-  const sources = [...wired, ...others];
+  const sources = useMidiInputs();
   const [portId, setPortId] = useState<string | null>(null);
   const [bars, setBars] = useState(8);
   const { busy, run } = useRun();

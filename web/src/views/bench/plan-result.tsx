@@ -135,6 +135,7 @@ function startsText(name: string, report: ChaseReport, { tightMs }: Limits, plan
   const { landsMs, failed, starts } = report;
   if (!landsMs) return `${name} never started. Check that it receives clock and start, and is set to external sync.`;
   const against = plan?.question === 'startsBySound' ? ` against ${plan.leader}` : '';
+  const port = plan?.question === 'starts' ? plan.port : undefined;
   const wrong = wrongStarts(starts).map(
     ({ start, later }) =>
       ` Start ${start + 1} began ${count(Math.abs(later), 'beat')} ${later > 0 ? 'later' : 'earlier'} than the others.`,
@@ -142,7 +143,7 @@ function startsText(name: string, report: ChaseReport, { tightMs }: Limits, plan
   const missing = failed > 0 ? ` ${failed} of ${count(starts.length, 'start')} failed.` : '';
   const range = `Lands ${latenessText(landsMs.median)}${against}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.`;
   const linesUp = landsMs.spread <= tightMs && failed === 0 && wrong.length === 0 ? 'will' : 'won’t';
-  return `${range}${missing}${wrong.join('')} Parts recorded in separate passes ${linesUp} line up (±${decimal(landsMs.spread / 2, 1)} ms).`;
+  return `${range}${missing}${wrong.join('')} Parts recorded in separate passes ${linesUp} line up (±${decimal(landsMs.spread / 2, 1)} ms).${port === undefined ? '' : ` MIDI from ${port} only: the sound may vary more.`}`;
 }
 
 function stopsText(clicks: number[], whom: 'hub' | 'leader'): string {
