@@ -151,6 +151,11 @@ export class WirePlanner {
     return this.#kinds.flatMap(({ planner }) => planner.end(always));
   }
 
+  /** The note-offs of all notes that are on. */
+  releaseNotes(): MidiMessage[] {
+    return this.#kinds.flatMap(({ planner }) => planner.releaseNotes());
+  }
+
   plan(fromMs: number, toMs: number): TimedMessage[] {
     const [first, ...others] = this.#kinds.map(({ planner }) => planner.plan(fromMs, toMs));
     if (!first || others.every(({ length }) => length === 0)) return first ?? [];

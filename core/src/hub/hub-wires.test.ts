@@ -484,3 +484,21 @@ test('a wire that has just been unmuted and then is to send standing code isn’
   expect(seconds.length).toBeGreaterThan(0);
   expect(seconds.filter((second) => second !== 20 && second !== 21)).toEqual([]);
 });
+
+test('a held wire that a stop reaches too is left without a hanging note when it is released at once', () => {
+  const atStop = { kind: 'note', channel: 3, note: 50, velocity: 90 } as const;
+  const sends = { kind: 'note', channel: 3, note: 40, velocity: 90 } as const;
+  const hub = new Hub({ bpm: 120 });
+  hub.setFeeds([feed('a', { triggers: [{ every: 1, sends, atStop }] })]);
+  const out = run(hub, 0, 100);
+  hub.command({ kind: 'hold', feedId: 'a' });
+  hub.command({ kind: 'play' });
+  out.push(...run(hub, 100, 110));
+  hub.command({ kind: 'stop' });
+  let nowMs = 110;
+  while (hanging(out, 'a') === 0 && nowMs < 1000) out.push(...run(hub, nowMs, (nowMs += 10)));
+  expect(hanging(out, 'a')).toBe(1);
+  hub.command({ kind: 'release', feedId: 'a' });
+  out.push(...run(hub, nowMs, nowMs + 1000));
+  expect(hanging(out, 'a')).toBe(0);
+});

@@ -1011,7 +1011,10 @@ export class Hub {
   /** Stop it first: a follower that is still playing ignores song position and would get the same beats twice. */
   #sayStopTo(feedId: string): void {
     const line = this.#lines.get(feedId);
-    if (line && !line.held) this.#sayStop(line, { always: true });
+    if (!line) return;
+    // A held one has stopped, but a stop of all may have struck notes.
+    if (line.held) this.#farewell(line, line.planner.releaseNotes());
+    else this.#sayStop(line, { always: true });
   }
 
   /** Stops one follower and keeps it stopped, whatever the others do. */

@@ -1,3 +1,4 @@
+import { range } from 'd3-array';
 import type { Wire } from '../rig/plan-wires';
 import type { RigGear } from '../rig/rig';
 import type { GridPosition } from '../transport/timeline';
@@ -37,6 +38,8 @@ interface Settled {
 const TICKS_PER_BEAT = 24;
 /** Eight quarter frames at 24 fps, and a start that lasts 40 ms. */
 const ONE_CODE_MS = 130;
+/** The song stands at least this long before it is moved again. */
+const TURN_MS = 40;
 const DAY_SECONDS = 86_400;
 const MAX_NEXT_RATES = 3;
 /** MIDI 1.0 asks for this between start and the first clock, ms (from memory). */
@@ -185,12 +188,16 @@ export class Witness {
     const rolling = gridAt(firstPieceMs - offsetMs + ROUNDING_MS);
     // A standing code is on its way for some time, and the song may be moved meanwhile, or just before or, after its end,
     // just after: gear that is ahead then is where the song will stand, and so is gear that is heard again when the stop
-    // is planned already.
+    // is planned already, even if the song is moved once more right after it.
+    const aheadMs = Math.max(leadMs(), -offsetMs);
     const standing =
       wire.settings.standingCode === 'quarterFrames'
-        ? [-ONE_CODE_MS, 0, now.atMs - firstPieceMs, Math.max(leadMs(), -offsetMs) + ONE_CODE_MS].map((ms) =>
-            gridAt(firstPieceMs + ms),
-          )
+        ? [
+            ...[-ONE_CODE_MS, 0, now.atMs - firstPieceMs, aheadMs + ONE_CODE_MS].map((ms) => gridAt(firstPieceMs + ms)),
+            ...range(0, aheadMs, TURN_MS / 2)
+              .map((ms) => gridAt(firstPieceMs + ms))
+              .filter((then) => !rolls(then)),
+          ]
         : [];
     const offs = [rolling, ...standing].map(({ songMs }) => {
       const off = seconds - startSeconds - songMs / 1000;
