@@ -194,7 +194,7 @@ export class Witness {
       wire.settings.standingCode === 'quarterFrames'
         ? [
             ...[-ONE_CODE_MS, 0, now.atMs - firstPieceMs, aheadMs + ONE_CODE_MS].map((ms) => gridAt(firstPieceMs + ms)),
-            ...range(0, aheadMs, TURN_MS / 2)
+            ...range(0, aheadMs + TURN_MS, TURN_MS / 2)
               .map((ms) => gridAt(firstPieceMs + ms))
               .filter((then) => !rolls(then)),
           ]
