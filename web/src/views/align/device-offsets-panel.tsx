@@ -10,7 +10,7 @@ import { latenessText, offsetText } from '../../parts/words';
 import type { Gear, Rig, Take } from '../../store/records';
 import { useAlignLook, useUnitAt } from './look';
 import { MoreOffsets } from './more-offsets';
-import { shown } from './own-offset-words';
+import { shown, valueText } from './own-offset-words';
 
 const RATES = [44_100, 48_000, 88_200, 96_000];
 
@@ -153,10 +153,7 @@ function ValueToEnter({ row: { gear, known, meetMs, hubMs, isAlone }, rig }: { r
     <>
       <p>
         {unchanged ? 'Keep' : 'Enter'}{' '}
-        <b className="text-[22px] leading-tight">
-          {toEnter.value < 0 ? '−' : toEnter.value > 0 ? '+' : ''}
-          {shown(Math.abs(toEnter.value))} {offset.unit}
-        </b>{' '}
+        <b className="text-[22px] leading-tight">{valueText(toEnter.value, offset.unit)}</b>{' '}
         <span className="text-soft">
           as the device’s offset for {leads ? 'outgoing' : 'incoming'} {sync}. Currently {shown(offset.own)}.
           {gear.offsetMs !== 0 && isAlone && ' The hub’s offset will be cleared.'}

@@ -1,4 +1,5 @@
 import { X } from 'lucide-react';
+import type { ReactNode } from 'react';
 import type { OffsetAdvice } from '../../align/device-offsets';
 import { InlineSelect } from '../../parts/inline-select';
 import { latenessText } from '../../parts/words';
@@ -12,7 +13,7 @@ import {
   withDeviceOffset,
 } from '../../store/device-offsets';
 import { offsetName } from '../../words/device-offset-words';
-import { howToMeasure, shown, whatIsLate } from './own-offset-words';
+import { howToMeasure, shown, valueText, whatIsLate } from './own-offset-words';
 
 const RATES = [44_100, 48_000, 88_200, 96_000];
 const DEPENDS_ON: readonly (readonly [DeviceOffset['dependsOn'], string])[] = [
@@ -93,9 +94,7 @@ function OneOffset({ gear, rig, advice, onChange }: Omit<Props, 'advice'> & { ad
         <>
           <p>
             {toEnter.value === field.own ? 'Keep' : 'Enter'}{' '}
-            <b className="text-lg leading-tight">
-              {shown(toEnter.value)} {field.unit}
-            </b>{' '}
+            <b className="text-lg leading-tight">{valueText(toEnter.value, field.unit)}</b>{' '}
             <span className="text-soft">
               {whatIsLate(advice, gear, rig)}
               {Math.abs(toEnter.leftMs) >= 0.05 && ` The device’s step size leaves it ${latenessText(toEnter.leftMs)}.`}
@@ -125,8 +124,9 @@ function Settings({
   const { own, unit, plusIs, step, sampleRate = 48_000, dependsOn } = field;
   return (
     <div className="flex flex-wrap items-center gap-2 text-xs text-soft">
-      <span>now</span>
-      <Value name={`Value: ${name}`} value={own} least={-MAX_OWN_OFFSET} onSave={(own) => onChange({ own })} />
+      <Pair label="set to">
+        <Value name={`Value: ${name}`} value={own} least={-MAX_OWN_OFFSET} onSave={(own) => onChange({ own })} />
+      </Pair>
       <InlineSelect
         name={`Unit: ${name}`}
         value={unit}
@@ -150,22 +150,34 @@ function Settings({
         ]}
         onChoose={(plusIs) => onChange({ plusIs: plusIs as DeviceOffset['plusIs'] })}
       />
-      <span>step</span>
-      <Value
-        name={`Step: ${name}`}
-        value={step}
-        least={0}
-        most={MAX_OFFSET_STEP}
-        onSave={(step) => onChange({ step })}
-      />
-      <span>depends on</span>
-      <InlineSelect
-        name={`Depends on: ${name}`}
-        value={dependsOn}
-        options={DEPENDS_ON}
-        onChoose={(next) => onChange({ dependsOn: next as DeviceOffset['dependsOn'] })}
-      />
+      <Pair label="step">
+        <Value
+          name={`Step: ${name}`}
+          value={step}
+          least={0}
+          most={MAX_OFFSET_STEP}
+          onSave={(step) => onChange({ step })}
+        />
+      </Pair>
+      <Pair label="depends on">
+        <InlineSelect
+          name={`Depends on: ${name}`}
+          value={dependsOn}
+          options={DEPENDS_ON}
+          onChoose={(next) => onChange({ dependsOn: next as DeviceOffset['dependsOn'] })}
+        />
+      </Pair>
     </div>
+  );
+}
+
+/** Words that stay beside their control. */
+function Pair({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <span className="flex items-center gap-1.5 whitespace-nowrap">
+      {label}
+      {children}
+    </span>
   );
 }
 
@@ -190,7 +202,7 @@ function Value({
       aria-label={name}
       key={value}
       defaultValue={shown(value)}
-      className="w-20 border border-rule px-1.5 py-1 text-sm text-ink"
+      className="w-16 border border-rule px-1.5 py-1 text-sm text-ink"
       onBlur={({ target }) => {
         const next = target.valueAsNumber;
         if (next >= least && next <= most && shown(next) !== shown(value)) onSave(next);

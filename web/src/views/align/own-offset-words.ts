@@ -9,6 +9,12 @@ export function shown(value: number): string {
   return String(Number(value.toFixed(3)));
 }
 
+/** A value to enter, with its sign: "−24 ms". */
+export function valueText(value: number, unit: DeviceOffset['unit']): string {
+  const sign = value < 0 ? '−' : value > 0 ? '+' : '';
+  return `${sign}${shown(Math.abs(value))} ${unit}`;
+}
+
 export function howToMeasure({ shifts, to }: DeviceOffset, gear: Gear, rig: Rig): string {
   switch (shifts) {
     case 'notes':
