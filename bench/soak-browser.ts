@@ -1,5 +1,4 @@
 import { parseArgs } from 'node:util';
-import { group } from 'd3-array';
 import { By } from 'selenium-webdriver';
 import type { Driver } from 'selenium-webdriver/chrome';
 import { seededRandom, type SeededRandom } from '../core/src/standin/random';
@@ -138,8 +137,8 @@ async function soak(page: Page, lastsMs: number, random: SeededRandom): Promise<
   console.log(
     `Heap growth: ${grown.join(', ')} MB. Late: ${late.late} of ${late.all}, ${late.latestMs.toFixed(0)} ms the latest; ${unexplained.length} of them while the machine was calm.`,
   );
-  for (const [second, times] of group(unexplained, (atMs) => Math.floor(atMs / 1000)))
-    console.log(`Unexplained: ${times.length} at ${minutesSince(1000 * second)}`);
+  const when = new Set(unexplained.map(minutesSince));
+  if (when.size > 0) console.log(`Unexplained at ${[...when].join(', ')}`);
   console.log(`Meanwhile ${machine.report}.`);
   console.log(`Console: ${JSON.stringify((await page.warnings()).slice(0, 5))}`);
   inside.close();

@@ -1,7 +1,7 @@
 import { HUB_ID } from '@metronomo/core';
 import equal from 'fast-deep-equal';
 import { signed } from '../parts/words';
-import { offsetName } from '../words/device-offset-words';
+import { offsetName } from '../parts/device-offset-words';
 import type { Gear, OffsetMove, Rig } from '../store/records';
 import { decimal, fps } from '../words/numbers';
 

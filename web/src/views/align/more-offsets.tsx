@@ -12,7 +12,7 @@ import {
   newDeviceOffset,
   withDeviceOffset,
 } from '../../store/device-offsets';
-import { offsetName } from '../../words/device-offset-words';
+import { offsetName } from '../../parts/device-offset-words';
 import { howToMeasure, shown, valueText, whatIsLate } from './own-offset-words';
 
 const RATES = [44_100, 48_000, 88_200, 96_000];

@@ -1,7 +1,7 @@
 import type { OffsetAdvice } from '../../align/device-offsets';
 import { driveOf } from '../../align/align-rows';
 import { latenessText } from '../../parts/words';
-import { deviceName } from '../../words/device-offset-words';
+import { deviceName } from '../../parts/device-offset-words';
 import type { DeviceOffset, Gear, Rig } from '../../store/records';
 
 /** A value as devices show it: with its sign, without digits that mean nothing. */

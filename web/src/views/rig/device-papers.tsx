@@ -2,7 +2,7 @@ import { checklist, startingOrder, type RigPlan } from '@metronomo/core';
 import { signed } from '../../parts/words';
 import type { Gear, Rig } from '../../store/records';
 import { checklistWords, type Places } from './checklist-words';
-import { offsetName } from '../../words/device-offset-words';
+import { offsetName } from '../../parts/device-offset-words';
 import { placesOf } from './sync-places';
 
 /** The order in which to switch everything on. */

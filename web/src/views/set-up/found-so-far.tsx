@@ -34,7 +34,7 @@ const STRAIGHT = { gapY: null, bottom: 0, lane: 0 };
 export function FoundSoFar({ rig, currentId }: { rig: Rig; currentId: string | null }) {
   const calibration = useCalibration();
   const clickFound = useClickFound();
-  const trying = useSetUp(({ trying }) => trying?.port ?? null);
+  const trying = useSetUp(({ trying, answer }) => trying?.port ?? answer?.port ?? null);
   const outputs = outputsOf(rig, trying);
   const inputs = inputsOf(rig, clickFound);
   const hubHeight = TITLE + ROW * Math.max(1, outputs.length) + 6;
@@ -141,7 +141,7 @@ function Row({ className, children }: { className: string; children: ReactNode }
   );
 }
 
-/** The hub's outputs that are in use, and the one being tried. */
+/** The hub's outputs that are in use, and the one being tried, or waiting to be confirmed. */
 function outputsOf({ hubSockets, gear }: Rig, trying: PortChoice | null): PortChoice[] {
   const used = new Set(gear.map(({ portId }) => portId));
   const outputs = hubSockets.flatMap(({ direction, portId, label }) =>
