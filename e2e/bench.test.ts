@@ -236,7 +236,7 @@ test('by MIDI alone: the clock that a device sends back says where its starts la
   const { starts } = take.lines[0]!.result!.report;
   expect(starts).toHaveLength(4);
   // USB takes 0.3 ms and asks once in a millisecond, on the way there and on the way back.
-  for (const { landsMs } of starts) expect(Math.abs(landsMs! - returns!.lateMs - 1.6)).toBeLessThan(0.8);
+  for (const { landsMs } of starts) expect(Math.abs(landsMs! - returns!.lateMs - 1.6)).toBeLessThan(1.3);
 });
 
 test('the leader’s sound against its own clock; one press moves everyone onto it, and the next take confirms it', async () => {

@@ -38,7 +38,7 @@ interface Settled {
 const TICKS_PER_BEAT = 24;
 /** Eight quarter frames at 24 fps, and a start that lasts 40 ms. */
 const ONE_CODE_MS = 130;
-/** The song stands at least this long before it is moved again. */
+/** A stopped song isn’t moved again sooner than this. */
 const TURN_MS = 40;
 const DAY_SECONDS = 86_400;
 const MAX_NEXT_RATES = 3;

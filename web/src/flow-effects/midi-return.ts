@@ -8,7 +8,7 @@ import {
 } from '@metronomo/core';
 import { collecting, type Look } from '../flows/collecting';
 import { database } from '../store/database';
-import type { Take, TakeLine } from '../store/records';
+import type { Take, TakeLine, TakePlan } from '../store/records';
 import { listenAlso } from '../studio/rig';
 import { useSession } from '../studio/session';
 import { hub } from '../studio/workers';
@@ -62,17 +62,13 @@ export async function runMidiReturn(port: Port, bars: number): Promise<Take | nu
           ending ??
             `${arrivals.length === 0 ? `Nothing arrived from ${port.name}` : `${port.name} sent ${count(arrivals.length, 'message')}, but not enough clock, notes or timecode`}. Turn on clock, notes or timecode output on the device, and check the cable.`,
         );
-      const plan = { question: 'midiReturn', port: port.name.slice(0, LONGEST_NAME) } as const;
-      const bare = newTake(rigInUse(), [], { bpm: stretch.bpm, plan });
       const lines = streams.map((stream) => lineFrom(stream, stretch.fromMs));
-      const gear = gearBehind(port.portId);
-      const take: Take = {
-        ...bare,
-        ...{ status: 'done', input: port.name.slice(0, LONGEST_NAME), lines, gearIds: gear === null ? [] : [gear] },
-        ...(ending !== null && { status: 'interrupted', ending }),
-      };
-      await database.takes.put(take);
-      return take;
+      return keepMidiTake(port, {
+        bpm: stretch.bpm,
+        plan: { question: 'midiReturn', port: nameOf(port) },
+        lines,
+        ending,
+      });
     },
     recover: () => Promise.resolve(null),
     async restore() {
@@ -82,6 +78,26 @@ export async function runMidiReturn(port: Port, bars: number): Promise<Take | nu
     },
   });
   return result;
+}
+
+/** Stores what was timed by MIDI alone. */
+export async function keepMidiTake(
+  port: Port,
+  { bpm, plan, lines, ending }: { bpm: number; plan: TakePlan; lines: TakeLine[]; ending: string | null },
+): Promise<Take> {
+  const gear = gearBehind(port.portId);
+  const take: Take = {
+    ...newTake(rigInUse(), [], { bpm, plan }),
+    ...{ status: 'done', input: nameOf(port), lines, gearIds: gear === null ? [] : [gear] },
+    ...(ending !== null && { status: 'interrupted', ending }),
+  };
+  await database.takes.put(take);
+  return take;
+}
+
+/** As it is stored. */
+export function nameOf({ name }: Port): string {
+  return name.slice(0, LONGEST_NAME);
 }
 
 /** @throws Error if the tempo changes in it: ticks and beats are counted from one bar. */
@@ -119,7 +135,7 @@ export function streamName(what: MidiStream['what']): string {
 }
 
 /** The device on the cable to this input port. */
-export function gearBehind(portId: string): string | null {
+function gearBehind(portId: string): string | null {
   const { rig } = useSession.getState();
   const socket = rig?.hubSockets.find((one) => one.direction === 'in' && one.portId === portId);
   const from = rig?.cables.find(({ to }) => to.socketId === socket?.id)?.from.gearId;

@@ -1,6 +1,5 @@
 import { startsByMidi, type Arrival, type HubRun } from '@metronomo/core';
 import { starts } from '../flows/starts';
-import { database } from '../store/database';
 import type { Take, TakeLine } from '../store/records';
 import { songOf } from '../studio/feeds';
 import { setExperiment } from '../studio/hub-plan';
@@ -8,16 +7,14 @@ import { listenAlso } from '../studio/rig';
 import { command, hub } from '../studio/workers';
 import { giveBack, lineOf, lostPort, rigInUse, whenItBegan, type Port } from './experiments';
 import { hubMustLead, stopHub, waitForHub } from './hub-motion';
-import { gearBehind, streamName } from './midi-return';
+import { keepMidiTake, nameOf, streamName } from './midi-return';
 import { does, runFlow, type RunningFlow } from './run-flow';
-import { measureTake, newTake, showProgress } from './take-desk';
+import { measureTake, showProgress } from './take-desk';
 
 const MS_PER_MINUTE = 60_000;
 const LOOK_EVERY_MS = 250;
 const PAUSE_MS = 1200;
 const TURN_MS = 400;
-/** Of a port, as it is stored. */
-const LONGEST_NAME = 60;
 
 interface Settings {
   port: Port;
@@ -75,23 +72,16 @@ export async function runStartsByMidi({ port, starts: count, runMs, bpm, fromBea
         );
       const zeroMs = first.startedMs;
       const plan = {
-        ...({ question: 'starts', port: port.name.slice(0, LONGEST_NAME), fromBeat } as const),
+        ...({ question: 'starts', port: nameOf(port), fromBeat } as const),
         startedMs: whole.map(({ startedMs }) => startedMs - zeroMs),
       };
-      const gear = gearBehind(port.portId);
       const lines = streams.map(({ what, pulsesMs, onsetsMs, report }): TakeLine => ({
         ...lineOf(streamName(what), 0),
         pulsesMs: pulsesMs.map((ms) => ms - zeroMs),
         onsetsMs: onsetsMs.map((ms) => ms - zeroMs),
         result: { question: 'starts', report },
       }));
-      const take: Take = {
-        ...newTake(rig, [], { bpm, plan }),
-        ...{ status: 'done', input: plan.port, lines, gearIds: gear === null ? [] : [gear] },
-        ...(ending !== null && { status: 'interrupted', ending }),
-      };
-      await database.takes.put(take);
-      return take;
+      return keepMidiTake(port, { bpm, plan, lines, ending });
     },
     recover: () => Promise.resolve(null),
     async restore() {
