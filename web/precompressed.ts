@@ -7,7 +7,7 @@ import type { Plugin } from 'vite';
 const compressed = promisify(brotliCompress);
 const QUALITY = 9;
 
-/** Writes a compressed copy beside each script and style: the server sends it as it is, not compressed at each request. */
+/** Writes a compressed copy beside each script and style, so that the server needn't compress it for every request. */
 export function precompressed(): Plugin {
   return {
     name: 'precompressed',

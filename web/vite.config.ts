@@ -56,7 +56,7 @@ export default defineConfig({
       input: ['index.html', 'remote.html'],
       output: {
         codeSplitting: {
-          // What a page needs at first comes in a few files: each more delays the first picture.
+          // What a page needs at first comes in few files: every request delays the first picture.
           groups: [{ name: 'first', tags: ['$initial'], minShareCount: 2 }],
         },
       },

@@ -19,12 +19,12 @@ export interface HubRun {
 
 /** Sixteenths of song position in ticks (MIDI 1.0: one position is six clocks). */
 const TICKS_PER_SIXTEENTH = 6;
-/** Fewer ticks than this are no clock. */
+/** A clock with fewer beats than this isn't measured. */
 const FEWEST_BEATS = 4;
 
 /**
  * Repeated starts by MIDI alone: the beats of a clock that comes back, counted from its own start, and every note that
- * comes back. The hub plays from a beat to before another, at one tempo, over and over.
+ * comes back. In every run the hub plays from the same beat at the same tempo.
  */
 export function startsByMidi(arrivals: readonly Arrival[], runs: readonly HubRun[], bpm: number): StartsStream[] {
   const beatMs = 60_000 / bpm;

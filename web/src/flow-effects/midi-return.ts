@@ -95,7 +95,7 @@ export async function keepMidiTake(
   return take;
 }
 
-/** As it is stored. */
+/** The port's name as it is stored: takes bound its length. */
 export function nameOf({ name }: Port): string {
   return name.slice(0, LONGEST_NAME);
 }
