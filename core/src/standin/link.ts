@@ -35,11 +35,29 @@ export const LINKS = {
 
 type Receiver = (bytes: Uint8Array, atMs: number) => void;
 
-/** A simulated cable, bus or network link: bytes go in with their send time and come out later, in order. */
+/** A message on a link: when it was sent, occupied it, and arrived. */
+interface Passage {
+  atMs: number;
+  beginsMs: number;
+  endsMs: number;
+  arrivesMs: number;
+}
+
+/** Nobody plans further ahead than this; it is forgotten now and then. */
+const REMEMBERED_MS = 5000;
+const MOST_PASSAGES = 4096;
+
+/**
+ * A simulated cable, bus or network link: bytes go in with their send time and come out later, in order of their send
+ * times. What is planned ahead may be handed in first: what is sent meanwhile goes between.
+ */
 export class Link {
   readonly #settings: LinkSettings;
   readonly #random;
   readonly #out: Receiver;
+  #passages: Passage[] = [];
+  /** Of all that was handed in: the latest send time, the end and the arrival. */
+  #newestMs = -Infinity;
   #freeAtMs = -Infinity;
   #lastMs = -Infinity;
 
@@ -60,13 +78,44 @@ export class Link {
       overtakes = false,
     } = this.#settings;
     if (loss > 0 && this.#random.uniform() < loss) return;
-    const begins = Math.max(atMs, this.#freeAtMs);
-    this.#freeAtMs = begins + bytes.length * byteMs;
-    let arrives = this.#freeAtMs + delayMs;
-    if (jitterMs > 0) arrives = Math.max(atMs, arrives + jitterMs * this.#draw(jitter));
-    if (pollMs > 0) arrives = Math.ceil(arrives / pollMs) * pollMs;
-    this.#lastMs = Math.max(this.#lastMs, arrives);
-    this.#out(bytes, overtakes ? arrives : this.#lastMs);
+    const lastsMs = bytes.length * byteMs;
+    const inOrder = atMs >= this.#newestMs;
+    const beginsMs = inOrder ? Math.max(atMs, this.#freeAtMs) : this.#gapFrom(atMs, lastsMs);
+    const endsMs = beginsMs + lastsMs;
+    let arrivesMs = endsMs + delayMs;
+    if (jitterMs > 0) arrivesMs = Math.max(atMs, arrivesMs + jitterMs * this.#draw(jitter));
+    if (pollMs > 0) arrivesMs = Math.ceil(arrivesMs / pollMs) * pollMs;
+    if (!overtakes) arrivesMs = Math.max(arrivesMs, inOrder ? this.#lastMs : this.#lastBefore(atMs));
+    this.#remember({ atMs, beginsMs, endsMs, arrivesMs });
+    this.#out(bytes, arrivesMs);
+  }
+
+  /** The first moment from which the link is free for so long. */
+  #gapFrom(atMs: number, lastsMs: number): number {
+    const ahead = this.#passages.filter(({ endsMs }) => endsMs > atMs).sort((a, b) => a.beginsMs - b.beginsMs);
+    let freeMs = atMs;
+    for (const { beginsMs, endsMs } of ahead) {
+      if (freeMs + lastsMs <= beginsMs) break;
+      freeMs = Math.max(freeMs, endsMs);
+    }
+    return freeMs;
+  }
+
+  /** When the last of what was sent up to a time arrived. */
+  #lastBefore(atMs: number): number {
+    const before = this.#passages.filter((one) => one.atMs <= atMs);
+    return before.reduce((last, { arrivesMs }) => Math.max(last, arrivesMs), -Infinity);
+  }
+
+  #remember(passage: Passage): void {
+    this.#passages.push(passage);
+    this.#newestMs = Math.max(this.#newestMs, passage.atMs);
+    this.#freeAtMs = Math.max(this.#freeAtMs, passage.endsMs);
+    this.#lastMs = Math.max(this.#lastMs, passage.arrivesMs);
+    if (this.#passages.length > MOST_PASSAGES)
+      this.#passages = this.#passages
+        .filter(({ endsMs }) => endsMs > this.#newestMs - REMEMBERED_MS)
+        .slice(-MOST_PASSAGES / 2);
   }
 
   #draw(jitter: LinkSettings['jitter']): number {

@@ -173,6 +173,22 @@ describe('links', () => {
     expect(chord[10]).toBeCloseTo(9.6 + DIN_BYTE_MS, 9);
   });
 
+  test('what is sent while later bytes are planned already goes between them, and nothing is sent twice at a time', () => {
+    const arrivals: [number, number][] = [];
+    const link = new Link(LINKS.din, ([byte = 0], ms) => arrivals.push([byte, ms]));
+    const send = (byte: number, atMs: number) => link.send(Uint8Array.of(byte, 0, 0), atMs);
+    send(1, 0);
+    send(2, 100);
+    send(3, 101.5);
+    // In a free moment; where two bytes of three still fit; where they don't.
+    send(4, 40);
+    send(5, 98);
+    send(6, 99.9);
+    const expected = { 1: 0.96, 2: 100.96, 3: 102.46, 4: 40.96, 5: 98.96, 6: 103.42 };
+    for (const [byte, ms] of arrivals) expect(ms).toBeCloseTo(expected[byte as keyof typeof expected], 9);
+    expect(arrivals).toHaveLength(6);
+  });
+
   test('USB delivers on whole milliseconds', () => {
     for (const ms of through(
       LINKS.usb,
