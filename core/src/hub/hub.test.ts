@@ -256,3 +256,17 @@ test('the lookahead grows with late wake-ups up to a limit, and shrinks after a 
   expect(good(25)).toBe(160);
   expect(good(7)).toBe(60);
 });
+
+test('before the window is busy, the lookahead covers its longest delay so far, for a second', () => {
+  const lookahead = new Lookahead();
+  let nowMs = 0;
+  const wakeAfter = (ms: number) => lookahead.wake((nowMs += ms));
+  expect(wakeAfter(0)).toBe(60);
+  lookahead.expectBusy(nowMs);
+  expect(wakeAfter(10)).toBe(250);
+  expect(wakeAfter(240)).toBe(320);
+  for (let i = 0; i < 3500; i++) wakeAfter(10);
+  expect(wakeAfter(10)).toBe(60);
+  lookahead.expectBusy(nowMs);
+  expect(wakeAfter(10)).toBe(320);
+});

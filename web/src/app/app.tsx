@@ -1,9 +1,10 @@
-import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
+import { createBrowserRouter, Navigate, RouterProvider, type RouterNavigateOptions, type To } from 'react-router';
 import { drift, runPanel, RunView } from '../views/run/run-view';
 import { guideText } from './guide';
 import { helpDialog } from './help';
 import { hearInputs } from './hear-inputs-dialog';
 import { lazyView } from '../parts/lazy-view';
+import { planAhead } from '../studio/plan-ahead';
 import { messages } from './ribbon';
 import { Shell } from './shell';
 import { ViewFailed } from './view-failed';
@@ -44,6 +45,13 @@ const router = createBrowserRouter([
     ],
   },
 ]);
+
+const { navigate } = router;
+/** Another view takes long to draw. */
+router.navigate = async (to: To | number | null, options?: RouterNavigateOptions) => {
+  await planAhead();
+  return typeof to === 'number' ? navigate(to) : navigate(to, options);
+};
 
 export function App() {
   return <RouterProvider router={router} />;

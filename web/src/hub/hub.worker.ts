@@ -115,6 +115,10 @@ const api: HubWorkerApi & Lifeline = {
   setLeaders: (order, takeOver) => hub?.setLeaders(order, takeOver),
   setRoutes: (routes) => hub?.setRoutes(routes),
   command: (command) => hub?.command(command),
+  planAhead() {
+    lookahead.expectBusy(now());
+    wake();
+  },
   barsAhead: (bars, settleBars) => hub?.barsAhead(bars, settleBars) ?? null,
   offsetOf: (feedId) => hub?.offsetOf(feedId) ?? null,
   handOverClickEarly: (ms) => hub?.handOverEarly(CLICK_PORT, ms),
@@ -259,8 +263,8 @@ function send(
   const forWindow = messages.filter((message) => {
     const { portId, bytes, atMs } = message;
     note('out', message);
-    // The simulated room has an input for the hub's click too.
-    studio?.ports.get(portId)?.send(bytes, atMs);
+    // The simulated room has an input for the hub's click too. A routed note is sent after it arrived.
+    studio?.ports.get(portId)?.send(bytes, atOnce ? Math.max(atMs, now()) : atMs);
     const kind = kindOf(portId);
     if (kind === 'network') return !wire.send(peerKeyOf(portId) ?? '', bytes, atMs);
     return kind !== 'standIn';

@@ -108,6 +108,8 @@ export interface HubWorkerApi {
   command(command: HubCommand): void;
   /** When whole bars will be played; see the hub. In ms of the window's clock. */
   barsAhead(bars: number, settleBars: number): BarsAhead | null;
+  /** Hands over what is due while the window will be busy for a moment. */
+  planAhead(): void;
   /** A feed's current offset, ms, including nudges. */
   offsetOf(feedId: string): number | null;
   /** Extra lead of the hub's click for the audio output, ms. */

@@ -1,0 +1,15 @@
+import { hub } from './workers';
+
+/** A hub that doesn't answer hands nothing over either. */
+const LONGEST_WAIT_MS = 100;
+
+/**
+ * To be awaited before work that keeps the window busy, such as drawing a view: meanwhile, nothing could be handed to the
+ * ports. Resolves once what is due then is there.
+ */
+export async function planAhead(): Promise<void> {
+  await Promise.race([
+    hub.planAhead().catch(() => undefined),
+    new Promise((resolve) => setTimeout(resolve, LONGEST_WAIT_MS)),
+  ]);
+}
