@@ -1,5 +1,6 @@
 import { By, Key, until } from 'selenium-webdriver';
 import { BOATHOUSE } from '../core/src/standin/boathouse';
+import type { DriftReport } from '../core/src/measure/measure-drift';
 import type { TempoRunReport } from '../core/src/measure/measure-tempo-run';
 import { USUAL_RECORDER } from '../core/src/standin/recorder';
 import { violations } from './axe';
@@ -46,6 +47,14 @@ test('MIDI round trip through a thru: six bytes of 0.32 ms (31,250 baud, ten bit
   await page.press('Send 64 notes');
   await page.sees(/1\.9\d ms round trip, about 0\.96 ms one way/, 60_000);
   expect((await newest('loop')).lines[0]!.report).toMatchObject({ matched: 64, believable: true });
+});
+
+test('notes that the hub passes on come back once more, later by what it takes', async () => {
+  await page.press('Through the hub');
+  await page.sees(/The hub passes notes on in \d+\.\d\d ms \(95% interval/);
+  const { report } = (await newest('loop')).lines[1]!;
+  expect(report!.matched).toBeGreaterThan(32);
+  expect(report!.medianMs).toBeGreaterThan(0);
 });
 
 test('how long a device needs to change its program; one press sends its programs that much ahead', async () => {
@@ -273,6 +282,35 @@ test('the leader’s sound against its own clock; one press moves everyone onto 
   await page.driver.wait(async () => (await newest('leaderSound')).startedAt > before, 30_000);
   await page.driver.wait(async () => (await newest('leaderSound')).lines[0]!.report, 60_000, 'not measured');
   expect(Math.abs((await newest('leaderSound')).lines[0]!.report!.medianMs)).toBeLessThan(0.5);
+});
+
+test('a follower against the leader’s sound: whether it drifts, and how it takes a change of tempo', async () => {
+  await ask('How far behind the leader?');
+  await option('Drift');
+  await option('Input 14');
+  await (await located('//label[.="Follower"]/following-sibling::select/option[.="Porch beat box"]')).click();
+  await page.press('Record');
+  await page.hasMeasured(12);
+  await page.press('Finish early');
+  await page.sees(/(No measurable drift|Runs [^\n]* (slow|fast)) against Input 14 \(95% interval/, 60_000);
+  const [drifting] = (await newest('drift')).lines;
+  const { ppm, ci95Ppm } = (drifting!.result as unknown as { report: DriftReport }).report;
+  // It follows the leader, so there is none.
+  expect(ci95Ppm[0]).toBeLessThan(ppm);
+  expect(Math.abs(ppm)).toBeLessThan(Math.max(ci95Ppm[1] - ppm, 50));
+  await option('Tempo changes');
+  await page.press('Record');
+  await page.hasMeasured(6);
+  await page.go('run');
+  await page.press('Incoming sync');
+  await page.driver.findElement(By.css('input[aria-label="Tempo of Vole keyboard"]')).sendKeys(Key.END);
+  await page.go('bench');
+  await page.hasMeasured(16);
+  await page.press('Finish early');
+  await page.sees('settles after the tempo change', 60_000);
+  const take = await newest('tempoRun');
+  expect(take).toMatchObject({ plan: { leader: 'Input 14' } });
+  expect((take.lines[0]!.result as unknown as { report: TempoRunReport }).report.changes).toHaveLength(1);
 });
 
 test('the questions are one tab stop, with arrow keys between them', async () => {

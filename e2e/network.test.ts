@@ -69,7 +69,7 @@ describe('the demo’s stand-in tablet on the network', () => {
       'const done = arguments[0]; fetch("/api/network/peers").then((r) => r.json()).then(done)',
     );
     const peer = { key: 'from-file', name: 'Jetty tablet', weInvite: true, bufferMs: 30, ...place };
-    const file = rigFile(folder, 'Peers', 'net:from-file', false, [peer]);
+    const file = rigFile(folder, 'Peers', 'net:from-file', false, { peers: [peer] });
     await page.go('rig');
     await page.driver.findElement(By.css('input[aria-label="Open rig file"]')).sendKeys(file);
     await page.sees(

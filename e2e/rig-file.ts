@@ -2,8 +2,17 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fromShelf } from '../core/src/rig/shelf';
 
-/** A rig file in `folder`: a device on a local cable, and another computer, on `portId`, that follows or leads. */
-export function rigFile(folder: string, name: string, portId: string, leads: boolean, peers: object[] = []): string {
+/**
+ * A rig file in `folder`: a device on a local cable, heard on `returnChannel`, and another computer, on `portId`, that
+ * follows or leads.
+ */
+export function rigFile(
+  folder: string,
+  name: string,
+  portId: string,
+  leads: boolean,
+  { peers = [], returnChannel = null }: { peers?: object[]; returnChannel?: number | null } = {},
+): string {
   const gear = (kind: 'beatBox' | 'tablet', id: string, portId: string | null, more: object = {}) => ({
     ...fromShelf(kind, id, id),
     ...{ icon: null, checked: [], place: null, noteChannel: 10, returnChannel: null, portId },
@@ -19,7 +28,7 @@ export function rigFile(folder: string, name: string, portId: string, leads: boo
     bpm: 120,
     // Sent earlier by the other side's buffer.
     gear: [
-      gear('beatBox', 'Box', 'midi:attic-1'),
+      gear('beatBox', 'Box', 'midi:attic-1', { returnChannel }),
       gear('tablet', 'Far', leads ? null : portId, { able, offsetMs: leads ? 0 : -30 }),
     ],
     hubSockets: [box, far],

@@ -36,6 +36,7 @@ export * from './measure/measure-chase';
 export { startsBySound } from './measure/starts-by-sound';
 export * from './measure/starts-by-midi';
 export * from './measure/program-change';
+export { throughHub } from './measure/through-hub';
 export { whichInput, type HeardOnInput } from './measure/which-input';
 export { measureTempoRun, type TempoChange, type TempoRunReport } from './measure/measure-tempo-run';
 export { measureFollowing, type FollowingReport } from './measure/measure-following';

@@ -80,6 +80,44 @@ test('a leader whose beats jitter by 0.15 ms doesn’t change its tempo by that'
   expect(measureTempoRun({ pulsesMs, onsetsMs: hits(pulsesMs, 6) }).changes).toHaveLength(1);
 });
 
+test('200 followers of a leader that is heard: its jitter is no change of tempo, and a beat that isn’t heard none either', () => {
+  const [before, after] = [
+    { beat: 0, bpm: 110 },
+    { beat: 40, bpm: 126 },
+  ];
+  let holds = 0;
+  for (let seed = 1; seed <= 200; seed++) {
+    const random = seededRandom(Math.imul(seed, 0x9e3779b1));
+    const exact = pulsesOf([before, after], 90);
+    const played = exact.map((ms) => ms + 0.6 * random.normal());
+    const onsetsMs = played.map((ms, beat) => ms + LATENCY_MS + (beat === 40 ? 25 : 0) + 0.3 * random.normal());
+    const pulsesMs = played.filter((_, beat) => beat !== 20 && beat !== 71);
+    const report = measureTempoRun({ pulsesMs, onsetsMs, bySound: true });
+    expect(report.changes).toHaveLength(1);
+    const [change] = report.changes;
+    expect(Math.abs(change!.fromMs - exact[40]!)).toBeLessThan(3);
+    expect(Math.abs(change!.strayMs - 25)).toBeLessThan(2.5);
+    expect(Math.abs(change!.settledMs! - 60_000 / 126)).toBeLessThan(3);
+    expect(report.missed).toBe(0);
+    const [low, high] = report.before.ci95Ms;
+    if (low <= LATENCY_MS && LATENCY_MS <= high) holds++;
+  }
+  // 95% of 200, less two standard errors.
+  expect(holds).toBeGreaterThanOrEqual(184);
+});
+
+test('a heard leader that drops to half its tempo has changed it; it hasn’t missed every other beat', () => {
+  const pulsesMs = pulsesOf(
+    [
+      { beat: 0, bpm: 140 },
+      { beat: 30, bpm: 70 },
+    ],
+    60,
+  );
+  const { changes } = measureTempoRun({ pulsesMs, onsetsMs: hits(pulsesMs, 11), bySound: true });
+  expect(changes).toMatchObject([{ fromBpm: expect.closeTo(140, 3), toBpm: expect.closeTo(70, 3) }]);
+});
+
 test('beats without a hit are counted', () => {
   const pulsesMs = pulsesOf(SONG.slice(0, 2), 80);
   const onsetsMs = hits(pulsesMs, 7).filter((_, i) => i % 20 !== 7);

@@ -1,3 +1,4 @@
+import { quantile } from 'd3-array';
 import { TICKS_PER_BEAT } from '../midi/message';
 import { measureFollowing, type FollowingReport } from './measure-following';
 
@@ -24,22 +25,38 @@ export interface TempoRunReport {
 
 /** Two beats of a steady tempo differ less: a millisecond at 120 BPM. */
 const SAME_TEMPO = 0.002;
+/** The beats of a leader that is heard jitter: by so many deviations a change must stand out of it. */
+const CLEAR_DEVIATIONS = 5;
+/** A quarter of normally distributed values are smaller than this share of their deviation. */
+const QUARTER = 0.25;
+const SHARE_AT_QUARTER = 0.3186;
+/** A beat that isn't heard doubles a gap; its neighbors show that the tempo was the same. */
+const SAME_GAP = 0.1;
+const MOST_MISSING = 3;
 /** Steady beats between two changes; closer ones count as one. */
 const STEADY_BEATS = 8;
 /** A latency this near to whole ticks, as a share of a tick, has lost or gained them. */
 const NEAR_TICKS = 0.2;
 const MS_PER_MINUTE = 60_000;
 
+interface Taken {
+  pulsesMs: ArrayLike<number>;
+  onsetsMs: ArrayLike<number>;
+  /** The pulses were heard: they jitter, and one may be missing. */
+  bySound?: boolean;
+}
+
 /**
  * How a follower takes the tempo changes of a take, wherever they are: the song’s own, turned by hand, or somebody
- * else’s. `pulsesMs`: quarter notes of whoever leads; `onsetsMs`: detected hits.
+ * else’s. `pulsesMs`: quarter notes of whoever leads; `onsetsMs`: detected hits. By sound, a change from beat to beat
+ * within five deviations of the leader's own jitter isn't found.
  * @throws RangeError if the tempo doesn’t change, or there are fewer than eight steady beats before the first change or
  * after the last.
  */
-export function measureTempoRun(input: { pulsesMs: ArrayLike<number>; onsetsMs: ArrayLike<number> }): TempoRunReport {
-  const pulses = Array.from(input.pulsesMs);
-  const onsets = Array.from(input.onsetsMs);
-  const stretches = changesIn(pulses);
+export function measureTempoRun({ pulsesMs, onsetsMs, bySound = false }: Taken): TempoRunReport {
+  const pulses = bySound ? withoutHoles(Array.from(pulsesMs)) : Array.from(pulsesMs);
+  const onsets = Array.from(onsetsMs);
+  const stretches = changesIn(pulses, bySound ? clearOfJitter(pulses) : SAME_TEMPO);
   const [first] = stretches;
   if (!first) throw new RangeError('The tempo didn’t change. Change it during the take, then hold it for eight beats.');
   if (first.from < STEADY_BEATS)
@@ -73,10 +90,30 @@ interface Stretch {
   to: number;
 }
 
-function changesIn(pulses: readonly number[]): Stretch[] {
+/** Beats that weren't heard are put in between, evenly. */
+function withoutHoles(pulses: readonly number[]): number[] {
+  const filled = pulses.slice(0, 2);
+  for (let i = 2; i < pulses.length; i++) {
+    const [beforeMs, holeMs] = [gap(filled, filled.length - 2), gap(pulses, i - 1)];
+    const steps = Math.round(holeMs / beforeMs);
+    const isLike = (ms: number) => Math.abs(ms / beforeMs - 1) < SAME_GAP;
+    const isHole = steps > 1 && steps <= MOST_MISSING + 1 && isLike(holeMs / steps) && isLike(gap(pulses, i));
+    for (let step = 1; isHole && step < steps; step++) filled.push(at(pulses, i - 1) + (step * holeMs) / steps);
+    filled.push(at(pulses, i));
+  }
+  return filled;
+}
+
+/** From beat to beat, relative to the tempo: less is mere jitter, estimated from the steadier beats. */
+function clearOfJitter(pulses: readonly number[]): number {
+  const changes = pulses.slice(2).map((_, i) => Math.abs(gap(pulses, i + 1) / gap(pulses, i) - 1));
+  return Math.max(SAME_TEMPO, (CLEAR_DEVIATIONS * (quantile(changes, QUARTER) ?? 0)) / SHARE_AT_QUARTER);
+}
+
+function changesIn(pulses: readonly number[], sameTempo: number): Stretch[] {
   const found: Stretch[] = [];
   for (let i = 1; i + 1 < pulses.length; i++) {
-    if (Math.abs(gap(pulses, i) / gap(pulses, i - 1) - 1) <= SAME_TEMPO) continue;
+    if (Math.abs(gap(pulses, i) / gap(pulses, i - 1) - 1) <= sameTempo) continue;
     const last = found.at(-1);
     if (last && i - last.to < STEADY_BEATS) last.to = i;
     else found.push({ from: i, to: i });

@@ -2,6 +2,7 @@ import * as Comlink from 'comlink';
 import { heartbeat, holdLifeline } from '../workers/lifeline';
 import type { Lifeline } from '../workers/worker-link';
 import { databaseNamed } from '../store/database';
+import { isLongRun } from '../store/take-kind';
 import { listOfTakes } from '../history/logbook';
 import { differences, merge, undoMerge, type Merged } from './merge';
 import type { FilesWorkerApi } from './protocol';
@@ -70,7 +71,7 @@ const api: FilesWorkerApi & Lifeline = {
     const sizes = { takes: 0, soundBytes: 0 };
     await databaseNamed(name).takes.each(({ frames, lines, beats, plan }) => {
       sizes.takes++;
-      if (plan?.question === 'drift') return;
+      if (isLongRun(plan)) return;
       const used = [...lines.map(({ channel }) => channel), 'clickChannel' in beats ? beats.clickChannel : 0];
       sizes.soundBytes += frames * (Math.max(...used) + 1) * 4;
     });

@@ -17,6 +17,12 @@ export interface ClockSource {
   name: string;
 }
 
+/** The output port and channel that test traffic is sent to. */
+export interface TrafficLine {
+  portId: string;
+  channel: number;
+}
+
 export type ClockFlow =
   | { state: 'idle'; problem: string | null }
   | { state: 'recording'; seconds: number; wantedSeconds: number; ticks: number }
@@ -144,7 +150,7 @@ class TicksKept {
 export async function runTrafficTakes(
   source: ClockSource,
   wantedSeconds: number,
-  line: { portId: string; channel: number },
+  line: TrafficLine,
 ): Promise<ClockTake | null> {
   const { result: quiet, ended } = await takeClock(source, wantedSeconds, {});
   if (!quiet || quiet.status !== 'done' || ended) return quiet;

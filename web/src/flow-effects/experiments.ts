@@ -1,4 +1,4 @@
-import { TempoMap, type ReturnReading } from '@metronomo/core';
+import { TempoMap, throughHub, type ReturnReading } from '@metronomo/core';
 import { collecting, type Look } from '../flows/collecting';
 import { recording } from '../flows/recording';
 import { starts } from '../flows/starts';
@@ -6,7 +6,7 @@ import { tempoPlan } from '../measure/analyze-take';
 import { keepCalibration } from '../store/calibrations';
 import { BOATHOUSE_SOURCE } from '../store/boathouse';
 import { database } from '../store/database';
-import type { Gear, Rig, Take } from '../store/records';
+import type { Gear, HeardLeader, Rig, Take, TakeLine, TakePlan } from '../store/records';
 import { songOf } from '../studio/feeds';
 import { setExperiment } from '../studio/hub-plan';
 import { useSession } from '../studio/session';
@@ -15,6 +15,7 @@ import { command, hub, measure } from '../studio/workers';
 import { isStandIn, leaderStarts, leaderStops } from './leader-hands';
 import { hubMustLead, isRolling, playHub, stopHub, waitForHub } from './hub-motion';
 import { does, runFlow } from './run-flow';
+import { IN_BACKGROUND_MS, sendWhenDue } from './send-when-due';
 import { checkObstacles, framedTake, LEAD_IN_MS, recorded } from './take-flow';
 import { analyzeTake, measureTake, newTake, portsOf, Recorder, recoverTake, showProgress } from './take-desk';
 
@@ -82,8 +83,8 @@ export interface HeardOn {
   channel: number;
 }
 
-/** What is asked of them: how late they are, or how they start and stop. */
-export type AgainstWhat = 'lateness' | 'starts';
+/** What is asked of them: how late they are, how they start and stop, take changes of tempo, or drift. */
+export type AgainstWhat = 'lateness' | 'starts' | 'tempo' | 'drift';
 
 /**
  * Followers against the sound of whatever leads. The hub neither plays nor sends for it: it only listens, while the
@@ -109,8 +110,7 @@ export async function runAgainst(
     },
     start: () => undefined,
     capture: () => {
-      const question = asked === 'starts' ? 'startsBySound' : 'against';
-      const plan = { question, leader: leader.name, leaderId: leader.gear?.id ?? null } as const;
+      const plan = againstPlan(asked, { leader: leader.name, leaderId: leader.gear?.id ?? null });
       const { bpm } = useSession.getState().snapshot;
       const bare = newTake(rig, [], { bpm, plan, beats: { clickChannel: leader.channel } });
       const lines = followers.map(({ gear, name, channel }) => ({
@@ -129,6 +129,19 @@ export async function runAgainst(
     restore: () => undefined,
   });
   return result;
+}
+
+function againstPlan(asked: AgainstWhat, leader: HeardLeader): TakePlan {
+  switch (asked) {
+    case 'lateness':
+      return { question: 'against', ...leader };
+    case 'starts':
+      return { question: 'startsBySound', ...leader };
+    case 'tempo':
+      return { question: 'tempoRun', beganMs: performance.now(), tempo: [], ...leader };
+    case 'drift':
+      return { question: 'drift', ...leader };
+  }
 }
 
 /**
@@ -462,6 +475,9 @@ const LOOP_NOTES = 64;
 const LOOP_EVERY_MS = 120;
 const LOOP_LEAD_MS = 500;
 const LOOP_NOTE = 61;
+const CHANNELS = 16;
+/** Fewer tell nothing. */
+const FEWEST_PASSED_ON = 8;
 const LOOK_EVERY_MS = 250;
 
 export interface Port {
@@ -469,39 +485,51 @@ export interface Port {
   name: string;
 }
 
-/** MIDI round trip: notes out of one port and back in on another, through a cable or a thru. */
+/**
+ * MIDI round trip: notes out of one port and back in on another, through a cable or a thru. The hub passes each note on
+ * by a route, on another channel, so that it comes back once more: later than by the cable alone by what the hub takes.
+ */
 export async function runLoop(out: Port, back: Port, channel: number): Promise<Take | null> {
   const take = newTake(rigInUse(), [], { bpm: useSession.getState().snapshot.bpm, plan: { question: 'loop' } });
-  const arrived: number[] = [];
-  const pulsesMs: number[] = [];
+  const passedOn = (channel % CHANNELS) + 1;
+  let stopSending = (): void => undefined;
+  const [arrived, arrivedAgain, pulsesMs]: [number[], number[], number[]] = [[], [], []];
   const wantedSeconds = (LOOP_LEAD_MS + LOOP_NOTES * LOOP_EVERY_MS) / 1000 + 0.5;
   const open = async () => {
     const firstMs = performance.now() + LOOP_LEAD_MS;
     pulsesMs.push(...Array.from({ length: LOOP_NOTES }, (_, i) => firstMs + i * LOOP_EVERY_MS));
     await hub.keepArrivals(back.portId);
-    await hub.sendTest(
-      pulsesMs.flatMap((atMs) => [
+    stopSending = sendWhenDue(
+      pulsesMs.map((atMs) => [
         { portId: out.portId, bytes: Uint8Array.of(0x8f + channel, LOOP_NOTE, 1), atMs },
         { portId: out.portId, bytes: Uint8Array.of(0x7f + channel, LOOP_NOTE, 64), atMs: atMs + LOOP_EVERY_MS / 2 },
       ]),
+      IN_BACKGROUND_MS,
     );
   };
   const look = async (): Promise<Look> => {
     for (const { message, atMs } of await hub.keepArrivals(back.portId))
-      if (message.kind === 'noteOn' && message.note === LOOP_NOTE) arrived.push(atMs);
+      if (message.kind === 'noteOn' && message.note === LOOP_NOTE)
+        (message.channel === passedOn ? arrivedAgain : arrived).push(atMs);
     const capturedSeconds = (performance.now() - (pulsesMs[0] ?? 0) + LOOP_LEAD_MS) / 1000;
     showProgress({ capturedSeconds, wantedSeconds });
     return { done: capturedSeconds >= wantedSeconds };
   };
   const { result } = await measureTake({
     needs: { ports: [out, back].map(({ portId, name }) => lostPort(portId, name)), input: false, motion: false },
-    prepare() {
+    async prepare() {
       if (useSession.getState().snapshot.state !== 'stopped')
         throw new Error('Stop playback first. Otherwise clock and test notes would delay each other.');
+      const ports = { fromPortId: back.portId, toPortId: out.portId };
+      const passes = { notes: true, controllers: false, programs: false, bends: false };
+      await setExperiment({ routes: [{ id: 'loop', ...ports, fromChannel: channel, toChannel: passedOn, passes }] });
     },
     start: () => undefined,
     capture: () => {
-      const close = async () => void (await hub.keepArrivals(null));
+      const close = async () => {
+        stopSending();
+        await hub.keepArrivals(null);
+      };
       const machine = collecting.provide({ actors: { open: does(open), look: does(look), close: does(close) } });
       return runFlow(machine, { input: { everyMs: LOOK_EVERY_MS } });
     },
@@ -518,11 +546,20 @@ export async function runLoop(out: Port, back: Port, channel: number): Promise<T
         pulsesMs: pulsesMs.map((ms) => ms - firstMs),
         onsetsMs: arrived.map((ms) => ms - firstMs),
       };
-      await database.takes.put({ ...take, status: 'done', lines: [line] });
+      const lines: TakeLine[] = [line];
+      if (arrivedAgain.length >= FEWEST_PASSED_ON) {
+        const againMs = arrivedAgain.map((ms) => ms - firstMs);
+        const heard = throughHub({ sentMs: line.pulsesMs, arrivedMs: line.onsetsMs, againMs });
+        lines.push({ ...lineOf('Through the hub', 0), ...heard });
+      }
+      await database.takes.put({ ...take, status: 'done', lines });
       return measure.analyze(take.id);
     },
     recover: () => Promise.resolve(null),
-    restore: async () => void (await hub.keepArrivals(null)),
+    async restore() {
+      await setExperiment({});
+      await hub.keepArrivals(null);
+    },
   });
   return result;
 }

@@ -3,7 +3,7 @@ import type { Gear } from '../store/records';
 import { setTrialLeader } from '../studio/hub-plan';
 import type { TrialCandidate } from '../studio/leader-candidates';
 import { useSession } from '../studio/session';
-import { endClockTake, runClockTake, useClockFlow } from './clock-flow';
+import { endClockTake, runClockTake, runTrafficTakes, useClockFlow, type TrafficLine } from './clock-flow';
 import { runStarts } from './experiments';
 import { stopHub } from './hub-motion';
 import { isStandIn, leaderStarts, leaderStops } from './leader-hands';
@@ -41,10 +41,14 @@ export function skipCandidate(): void {
 }
 
 /**
- * Lets each candidate lead in turn: a take of its clock, one of the followers, and a few starts. The rig stays as it is.
- * The takes say who led, so that they can be compared side by side.
+ * Lets each candidate lead in turn: a take of its clock, one more with traffic on `line` if there is one, one of the
+ * followers, and a few starts. The rig stays as it is. The takes say who led, so that they can be compared side by side.
  */
-export async function runTrial(candidates: readonly TrialCandidate[], followers: readonly Gear[]): Promise<void> {
+export async function runTrial(
+  candidates: readonly TrialCandidate[],
+  followers: readonly Gear[],
+  line: TrafficLine | null,
+): Promise<void> {
   if (cancel) return;
   cancel = new AbortController();
   const { signal } = cancel;
@@ -57,7 +61,7 @@ export async function runTrial(candidates: readonly TrialCandidate[], followers:
       const tell = (what: string) =>
         useTrial.setState({ words: `${i + 1} of ${candidates.length}: ${candidate.name}, ${what}` });
       const gear = followers.filter(({ id }) => id !== candidate.id);
-      await oneLeads(candidate, gear, tell, skip.signal).catch((error: unknown) => {
+      await oneLeads(candidate, { gear, line }, tell, skip.signal).catch((error: unknown) => {
         if (skip?.signal.aborted) return;
         throw error;
       });
@@ -84,7 +88,7 @@ async function standStill(): Promise<void> {
 
 async function oneLeads(
   { id, name, portId }: TrialCandidate,
-  gear: readonly Gear[],
+  { gear, line }: { gear: readonly Gear[]; line: TrafficLine | null },
   tell: (what: string) => void,
   signal: AbortSignal,
 ): Promise<void> {
@@ -95,8 +99,9 @@ async function oneLeads(
   await leaderStarts(id, signal);
   try {
     if (portId !== null) {
-      tell(`clock, ${CLOCK_SECONDS} s`);
-      await runClockTake({ portId, name }, CLOCK_SECONDS);
+      tell(`clock, ${CLOCK_SECONDS} s${line ? `, then ${CLOCK_SECONDS} s with traffic` : ''}`);
+      const source = { portId, name };
+      await (line ? runTrafficTakes(source, CLOCK_SECONDS, line) : runClockTake(source, CLOCK_SECONDS));
       const { flow } = useClockFlow.getState();
       if (flow.state === 'idle' && flow.problem !== null) throw new Error(flow.problem);
       go();

@@ -2,13 +2,11 @@ import { encodeMidi, patchMessages, planProgramTest, type MidiMessage, type Prog
 import type { Gear, PatchNumber, Take } from '../store/records';
 import { useSession } from '../studio/session';
 import { recorderAlone, rigInUse } from './experiments';
-import { sendWhenDue, type Due } from './send-when-due';
+import { IN_BACKGROUND_MS, sendWhenDue, type Due } from './send-when-due';
 import { checkObstacles } from './take-flow';
 import { analyzeTake, measureTake, newTake, portsOf, Recorder } from './take-desk';
 
 const LEAD_IN_MS = 500;
-/** Longer than the slowest page timer, so that a page in the background plays on in time. */
-const AHEAD_MS = 2500;
 const NOTE_LASTS_MS = 200;
 const TAIL_MS = 700;
 const VELOCITY = 100;
@@ -45,7 +43,7 @@ export async function runProgramTest(test: ProgramTest): Promise<Take | null> {
         plan: { question: 'program', programs, notes },
       });
       const toMs = (notes.at(-1)?.atMs ?? fromMs) + TAIL_MS;
-      const stop = sendWhenDue(messagesOf(test, notes), AHEAD_MS);
+      const stop = sendWhenDue(messagesOf(test, notes), IN_BACKGROUND_MS);
       const running = recorderAlone(recorder, () => recorder.record(take, fromMs, toMs, 'program changes'));
       return { ...running, done: running.done.finally(stop) };
     },

@@ -1,6 +1,8 @@
 import { hub } from '../studio/workers';
 
 const PUMP_EVERY_MS = 250;
+/** Longer than the slowest page timer, so that a page in the background plays on in time. */
+export const IN_BACKGROUND_MS = 2500;
 
 export interface Due {
   portId: string;

@@ -4,7 +4,7 @@ import { playedBetween } from '../audio/played-clicks';
 import type { TakeProgress } from '../measure/protocol';
 import type { Drive, Gear, Rig, Take, TakeBeats, TakePlan } from '../store/records';
 import { database } from '../store/database';
-import { indexedAs } from '../store/take-kind';
+import { indexedAs, leaderHeard } from '../store/take-kind';
 import { loadTake, markTakeInterrupted } from '../store/takes';
 import { updateOrHold } from '../store/unsaved';
 import { inputDesk } from '../studio/input';
@@ -135,7 +135,7 @@ export function newTake(rig: Rig, gear: readonly Gear[], facts: TakeFacts): Take
     inputSource: rig.input.sourceId,
     beats,
     ...(plan && { plan }),
-    ...(plan?.question !== 'against' && plan?.question !== 'startsBySound' && { ledBy: snapshot.leader }),
+    ...(leaderHeard(plan) === undefined && { ledBy: snapshot.leader }),
     conditions: { version: __APP_VERSION__, bufferMs: audioBufferMs() },
     lines: gear.map(({ id, name, returnChannel, offsetMs, portId, offset }) => ({
       gearId: id,

@@ -97,6 +97,46 @@ test('a long run: each input has its own landings, and their slope is the drift'
   expect(other!.ppm).toBe(-0);
 });
 
+describe('against the sound of a leader, which plays at its own tempo', () => {
+  const leads = { leader: 'Box', leaderId: null };
+  const playing = (plan: object, played: number[], heard: number[], seconds: number) =>
+    analyzeTake(
+      { sampleRate: 48_000, beats, plan: { ...plan, ...leads }, lines: [line] } as unknown as Take,
+      loaderOf([soundAt(played, seconds), soundAt(heard, seconds)]),
+    );
+
+  test('a follower that runs 400 ppm slow drifts by that; one that jumps says so instead', async () => {
+    const played = Array.from({ length: 56 }, (_, beat) => 300 + 520 * beat);
+    const slow = played.map((ms) => ms + 9 + 400e-6 * ms);
+    const [drifting] = (await playing({ question: 'drift' }, played, slow, 30)).lines;
+    if (drifting?.result?.question !== 'drift') throw new Error('no drift');
+    expect(drifting.result.report.ppm).toBeCloseTo(-400, -1);
+    expect(drifting.result.report.told).toBe(true);
+    const jumps = played.map((ms, beat) => ms + (beat < 30 ? 9 : 24));
+    const [jumping] = (await playing({ question: 'drift' }, played, jumps, 30)).lines;
+    expect(jumping).toMatchObject({ report: null, problem: expect.stringContaining('It jumped by 15.0 ms') });
+    expect(jumping?.result).toBeUndefined();
+  });
+
+  test('its change of tempo is found in its sound, and how the follower takes it', async () => {
+    const map = tempoPlan({ bpm: 120, otherBpm: 140, beats: 16 });
+    const played = Array.from({ length: 31 }, (_, beat) => 300 + map.msAt(beat) + 0.4 * Math.sin(7 * beat));
+    const heard = played.map((ms, beat) => ms + 9 + (beat === 16 ? 22 : 0));
+    const [measured] = (await playing({ question: 'tempoRun', beganMs: 0, tempo: [] }, played, heard, 16)).lines;
+    if (measured?.result?.question !== 'tempoRun') throw new Error('no tempo');
+    const { before, changes } = measured.result.report;
+    expect(before.medianMs).toBeCloseTo(9, 1);
+    expect(changes).toHaveLength(1);
+    expect(changes[0]!.toBpm).toBeCloseTo(140, 0);
+    expect(changes[0]!.strayMs).toBeCloseTo(22, 0);
+  });
+
+  test('a silent leader is named', async () => {
+    const [measured] = (await playing({ question: 'drift' }, [], [500], 4)).lines;
+    expect(measured?.problem).toMatch(/^The input of Box is silent/);
+  });
+});
+
 test('corrections count, excluded beats don’t, and both can be reverted', async () => {
   const sound = loaderOf([clicks(0), clicks(9.5)]);
   const by = async (corrections: Record<string, number | null>) => {

@@ -22,6 +22,7 @@ import {
   type Landing,
 } from '@metronomo/core';
 import type { Take, TakeBeats, TakeLine, TakePlan } from '../store/records';
+import { leaderHeard } from '../store/take-kind';
 
 /** A click may precede its planned time by this much, because audio and hub clock agree only approximately. */
 const BEFORE_START_MS = 150;
@@ -98,8 +99,8 @@ interface Source {
 async function withoutOthers(lines: readonly TakeLine[], source: Source): Promise<TakeLine[]> {
   const { take, load } = source;
   const { plan, sampleRate } = take;
-  const bySound = plan === undefined || plan.question === 'against';
-  if (!bySound || lines.length < 2 || take.lines.some((line) => isSoundless(line, take))) return [...lines];
+  const inBeats = plan === undefined || plan.question === 'against' || plan.question === 'drift';
+  if (!inBeats || lines.length < 2 || take.lines.some((line) => isSoundless(line, take))) return [...lines];
   const hitsOf = async ({ channel, onsetsMs }: TakeLine, every: number) =>
     cutClicks(
       await load(channel),
@@ -154,13 +155,13 @@ async function analyzeLine(line: TakeLine, source: Source, beside: readonly Besi
 
 /** Where another device leads, its sound takes the place of the click. */
 function problemText(error: Error, plan: TakePlan | undefined): string {
-  if ((plan?.question !== 'against' && plan?.question !== 'startsBySound') || !(error instanceof RecordingError))
-    return error.message;
+  const leader = leaderHeard(plan);
+  if (leader === undefined || !(error instanceof RecordingError)) return error.message;
   switch (error.problem) {
     case 'silentReference':
-      return `The input of ${plan.leader} is silent. Start it, and check its cable, input and level.`;
+      return `The input of ${leader} is silent. Start it, and check its cable, input and level.`;
     case 'noClick':
-      return `No hits were found on the input of ${plan.leader}. Have it play quarter notes with a sharp attack.`;
+      return `No hits were found on the input of ${leader}. Have it play quarter notes with a sharp attack.`;
     default:
       return error.message;
   }
@@ -175,12 +176,9 @@ function isSoundless({ pulsesMs }: TakeLine, { frames }: Take): boolean {
   return frames === 0 && pulsesMs.length > 0;
 }
 
-async function measureLine(
-  line: TakeLine,
-  { take, load, findPulses, run }: Source,
-  beside: readonly Beside[],
-): Promise<Measured> {
-  const { plan, beats, sampleRate, gaps = 0 } = take;
+async function measureLine(line: TakeLine, source: Source, beside: readonly Beside[]): Promise<Measured> {
+  const { take, load, findPulses, run } = source;
+  const { plan, sampleRate } = take;
   const soundless = isSoundless(line, take);
   const played = async () => (soundless ? line.pulsesMs : (await findPulses()).pulsesMs);
   const heard = async () =>
@@ -201,7 +199,9 @@ async function measureLine(
     case 'tempoRun':
       return tempoRunOf(plan, await played(), await heard());
     case 'drift':
-      return driftOf(line.channel, run);
+      return plan.leader === undefined
+        ? driftOf(line.channel, run)
+        : driftAgainst(await latenessOf(line, source, beside));
     case 'program': {
       const report = measureProgramChange(await load(line.channel), sampleRate, plan.notes);
       return { report: null, landings: [], pulsesMs: [], onsetsMs: [], result: { question: 'program', report } };
@@ -210,21 +210,31 @@ async function measureLine(
       return ofTimes(line);
     case 'midiReturn':
       return ofMidi(line);
-    default: {
-      if (soundless) return ofTimes(line);
-      const counted = 'bpm' in beats ? beats.clicksMs : undefined;
-      if (counted && gaps > 0)
-        throw new RangeError('Audio dropped out during the take, so its frames can’t be counted. Measure again.');
-      const reference = await referenceOf(beats, findPulses);
-      const sound = await load(line.channel);
-      const measured = line.within
-        ? analyzeStretch(sound, sampleRate, reference, line.within)
-        : analyzeRecording(sound, sampleRate, reference, beside);
-      return plan?.question === 'leaderSound' && measured.report
-        ? { ...measured, report: againstOwnSync(measured.report) }
-        : measured;
+    case 'leaderSound': {
+      const measured = await latenessOf(line, source, beside);
+      return measured.report ? { ...measured, report: againstOwnSync(measured.report) } : measured;
     }
+    default:
+      return latenessOf(line, source, beside);
   }
+}
+
+/** Each hit against its beat. */
+async function latenessOf(
+  line: TakeLine,
+  { take, load, findPulses }: Source,
+  beside: readonly Beside[],
+): Promise<Measured> {
+  if (isSoundless(line, take)) return ofTimes(line);
+  const { beats, sampleRate, gaps = 0 } = take;
+  const counted = 'bpm' in beats ? beats.clicksMs : undefined;
+  if (counted && gaps > 0)
+    throw new RangeError('Audio dropped out during the take, so its frames can’t be counted. Measure again.');
+  const reference = await referenceOf(beats, findPulses);
+  const sound = await load(line.channel);
+  return line.within
+    ? analyzeStretch(sound, sampleRate, reference, line.within)
+    : analyzeRecording(sound, sampleRate, reference, beside);
 }
 
 async function referenceOf(
@@ -317,7 +327,7 @@ function followingOf(plan: TakePlan & { question: 'tempo' }, clicks: number[], h
 /** By the song’s map, where it is known: in some time signatures the click isn’t in quarter notes. */
 function tempoRunOf(plan: TakePlan & { question: 'tempoRun' }, clicks: number[], heard: number[]): Measured {
   const pulsesMs = plan.tempo.length > 0 ? quarterNotes(plan, clicks) : clicks;
-  const report = measureTempoRun({ pulsesMs, onsetsMs: heard });
+  const report = measureTempoRun({ pulsesMs, onsetsMs: heard, bySound: plan.leader !== undefined });
   const landings = nearestTo(pulsesMs, heard, report.before.medianMs);
   return { report: report.before, landings, pulsesMs, onsetsMs: heard, result: { question: 'tempoRun', report } };
 }
@@ -369,6 +379,15 @@ function driftOf(channel: number, run: Float64Array): Measured {
     onsetsMs: [],
     result: { question: 'drift', report },
   };
+}
+
+/** From the landings of a take. @throws RangeError if something else than drift keeps them from being one latency. */
+function driftAgainst(measured: Measured): Measured {
+  const { landings, pulsesMs, report: lateness } = measured;
+  const drifts = lateness?.findings?.some(({ kind }) => kind === 'drift');
+  if (lateness?.reason !== undefined && !drifts) throw new RangeError(lateness.reason);
+  const report = measureReturnDrift(landings.map(({ pulse, lateMs }) => ({ dueMs: pulsesMs[pulse] ?? 0, lateMs })));
+  return { ...measured, result: { question: 'drift', report } };
 }
 
 /** Applies corrections made by hand. */

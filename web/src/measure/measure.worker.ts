@@ -7,6 +7,7 @@ import { database, keepIn } from '../store/database';
 import { loadTicks, otherTicks } from '../store/clock-takes';
 import type { ClockTake, Take } from '../store/records';
 import { moveStem, readStem } from './stems';
+import { isLongRun } from '../store/take-kind';
 import { deleteTake, loadChannel, loadPieces, pieceLengths } from '../store/takes';
 import { isStorageFull } from '../store/unsaved';
 import { analyzeClock } from './analyze-clock';
@@ -84,7 +85,7 @@ const api: MeasureWorkerApi & Lifeline = {
   },
   async analyze(takeId) {
     const take = await database.takes.get(takeId);
-    const run = take?.plan?.question === 'drift' ? await loadTicks(takeId) : undefined;
+    const run = isLongRun(take?.plan) ? await loadTicks(takeId) : undefined;
     return analyzeStored(takeId, channelsOf(takeId), run);
   },
   async analyzeClock(takeId) {

@@ -1,5 +1,6 @@
 import type { ProgramReport } from '@metronomo/core';
 import type { PlayedBy, Take, TakeLine } from '../store/records';
+import { leaderHeard } from '../store/take-kind';
 import { latenessText, signed } from './words';
 import { count, decimal, whole } from '../words/numbers';
 
@@ -50,7 +51,7 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
     return `lands ${latenessText(landsMs.median)}, ${spread}${failed > 0 ? `, ${count(failed, 'failed start')}` : ''}`;
   }
   if (result?.question === 'drift')
-    return result.report.told ? `${signed(result.report.ppm)} ppm` : 'no measurable drift';
+    return `${result.report.told ? `${signed(result.report.ppm)} ppm` : 'no measurable drift'}${againstText(plan)}`;
   if (result?.question === 'program') return programText(result.report);
   if (!report) return 'no result';
   if (!report.believable) return 'not reliable';
@@ -64,11 +65,17 @@ export function resultText({ plan }: Take, { report, result }: TakeLine): string
     const strays = changes.map(({ strayMs }) => Math.abs(strayMs));
     return `${count(changes.length, 'tempo change')}, strays up to ${decimal(Math.max(0, ...strays), 1)} ms`;
   }
-  if (plan?.question === 'against') return `${latenessText(report.medianMs)} against ${plan.leader}`;
+  if (plan?.question === 'against') return `${latenessText(report.medianMs)}${againstText(plan)}`;
   if (plan?.question === 'leaderSound') return `${latenessText(report.medianMs)} against its own sync`;
   if (plan?.question === 'midiReturn') return `${latenessText(report.medianMs)}, MIDI only`;
   if (plan) return `${decimal(report.medianMs, 2)} ms`;
   return latenessText(report.medianMs);
+}
+
+/** The leader that was measured against; empty if it was the hub’s click. */
+export function againstText(plan: Take['plan']): string {
+  const leader = leaderHeard(plan);
+  return leader === undefined ? '' : ` against ${leader}`;
 }
 
 /** How long a device needs to change its program. */

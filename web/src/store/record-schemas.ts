@@ -240,17 +240,20 @@ const heardProgram = () =>
     .required()
     .oneOf(['new', 'late', 'mixed', 'old', 'nothing'] as const);
 
+const maybeHeardLeader = () => ({ leader: optional(text(60)), leaderId: string().max(64).nullable() });
+
 const planSchema = lazy((value?: { question?: string }): Schema => {
   switch (value?.question) {
     case undefined:
       return mixed();
     case 'calibration':
     case 'loop':
-    case 'drift':
       return fields({ question: string() });
     case 'against':
     case 'startsBySound':
       return fields({ question: string(), leader: text(60), leaderId: string().max(64).defined().nullable() });
+    case 'drift':
+      return fields({ question: string(), ...maybeHeardLeader() });
     case 'leaderSound':
       return fields({ question: string(), leader: text(60), leaderId: string().max(64), syncOffsetMs: finite() });
     case 'midiReturn':
@@ -289,6 +292,7 @@ const planSchema = lazy((value?: { question?: string }): Schema => {
           .of(fields({ beat: finite(), bpm: tempo(), curve: string().oneOf(['step', 'linear'] as const) }))
           .required()
           .max(2 * MAX_SECTIONS),
+        ...maybeHeardLeader(),
       });
     default:
       return mixed().test('question', '${path} is an unknown measurement type.', () => false);

@@ -220,6 +220,12 @@ export interface RememberedPeer {
 /** What makes the gear play during a take. */
 export type Drive = 'clock' | 'notes';
 
+/** Whatever leads, on an input of its own: its sound takes the place of the click. `leaderId` if it is in the rig. */
+export interface HeardLeader {
+  leader: string;
+  leaderId: string | null;
+}
+
 /**
  * The plan of an experiment and how it went. Times are ms from the first sample; while recording, of the window's
  * clock.
@@ -227,15 +233,14 @@ export type Drive = 'clock' | 'notes';
 export type TakePlan =
   /** Audio round trip: the click out of the computer and back. */
   | { question: 'calibration' }
-  /** Against the sound of whatever leads, on an input of its own; `leaderId` if it is in the rig. */
-  | { question: 'against'; leader: string; leaderId: string | null }
+  | ({ question: 'against' } & HeardLeader)
   /** Repeated starts of the leader, by the pauses in its sound. */
-  | { question: 'startsBySound'; leader: string; leaderId: string | null }
+  | ({ question: 'startsBySound' } & HeardLeader)
   /** The leader’s sound against its own sync; `syncOffsetMs` in force at the time. */
   | { question: 'leaderSound'; leader: string; leaderId: string; syncOffsetMs: number }
   /** Clock, notes and timecode that come back on an input port, against the hub: times of the window's clock. */
   | { question: 'midiReturn'; port: string }
-  /** MIDI round trip through a cable. */
+  /** MIDI round trip through a cable; the second line is how long the hub takes to pass its notes on. */
   | { question: 'loop' }
   /** Repeated timecode starts. */
   | { question: 'chase'; startedMs: number[] }
@@ -244,9 +249,9 @@ export type TakePlan =
   /** This many beats at one tempo, after a step at another, on a ramp back, and at the first again. */
   | { question: 'tempo'; beganMs: number; bpm: number; otherBpm: number; beats: number }
   /** The tempo changes of the song, or those that somebody makes: `tempo` is the song’s map, empty if it isn’t known. */
-  | { question: 'tempoRun'; beganMs: number; tempo: TempoPoint[] }
-  /** A long run that stores landings instead of audio. */
-  | { question: 'drift' }
+  | ({ question: 'tempoRun'; beganMs: number; tempo: TempoPoint[] } & Partial<HeardLeader>)
+  /** A long run that stores landings instead of audio; against a leader’s sound, a take. */
+  | ({ question: 'drift' } & Partial<HeardLeader>)
   /** Test notes after changes between two programs. */
   | { question: 'program'; programs: [PatchNumber, PatchNumber]; notes: ProgramNote[] };
 

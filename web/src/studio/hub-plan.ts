@@ -21,12 +21,12 @@ export interface HubSettings {
 }
 
 /** What the hub has to be set to: the rig, except for what a measurement asks. */
-export function settingsFor(rig: Rig, { byNotes = [], song, alone }: Experiment): HubSettings {
+export function settingsFor(rig: Rig, { byNotes = [], song, alone, routes }: Experiment): HubSettings {
   return {
     song: song ?? songOf(rig),
     feeds: feedsOf(rig, byNotes),
     sources: sourcesOf(rig),
-    routes: routesOf(rig),
+    routes: routes ?? routesOf(rig),
     soloed: alone === undefined ? null : feedsTo(rig, alone),
     leaders: leadersOf(rig),
     signals: signalsOf(rig),

@@ -1,4 +1,4 @@
-import type { HubSnapshot, SongSettings } from '@metronomo/core';
+import type { HubSnapshot, PortRoute, SongSettings } from '@metronomo/core';
 import { create } from 'zustand';
 import type { RibbonLine } from '../hub/protocol';
 import type { LiveReadings } from '../measure/protocol';
@@ -12,6 +12,8 @@ export interface Experiment {
   song?: SongSettings;
   /** The only gear that is heard; null is nobody. */
   alone?: string | null;
+  /** Instead of the rig's routes. */
+  routes?: PortRoute[];
 }
 
 interface SessionState {

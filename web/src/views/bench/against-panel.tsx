@@ -6,12 +6,24 @@ import { useSession } from '../../studio/session';
 import { count } from '../../words/numbers';
 import { Choice, useRun } from './experiment-panels';
 
-const SECONDS = [10, 20, 60, 180];
 const ALL = 'all';
 const WHAT: readonly (readonly [AgainstWhat, string])[] = [
   ['lateness', 'Lateness'],
   ['starts', 'Starts and stops'],
+  ['tempo', 'Tempo changes'],
+  ['drift', 'Drift'],
 ];
+const HOW_TO: Record<AgainstWhat, string> = {
+  lateness: 'Press play on the leader, then record.',
+  starts: 'Record, then start and stop the leader several times: a few bars each, with pauses of at least two seconds.',
+  tempo:
+    'Press play on the leader, then record. Hold the tempo for eight beats, change it, and hold each new tempo for eight beats, too.',
+  drift: 'Press play on the leader, then record. A longer take shows smaller drift.',
+};
+/** Lengths in seconds, and the first choice among them. */
+const SHORT = { lengths: [10, 20, 60, 180], usual: 20 };
+const LONG = { lengths: [60, 180, 600], usual: 60 };
+const LENGTHS: Record<AgainstWhat, typeof SHORT> = { lateness: SHORT, starts: LONG, tempo: LONG, drift: LONG };
 
 /** Followers against the sound of the device that leads. */
 export function AgainstPanel() {
@@ -21,7 +33,9 @@ export function AgainstPanel() {
   const [leaderKey, setLeaderKey] = useState<string | null>(null);
   const [followerKey, setFollowerKey] = useState<string | null>(null);
   const [asked, setAsked] = useState<AgainstWhat>('lateness');
-  const [seconds, setSeconds] = useState(20);
+  const [length, setLength] = useState<number | null>(null);
+  const { lengths, usual } = LENGTHS[asked];
+  const seconds = length !== null && lengths.includes(length) ? length : usual;
   const { busy, run } = useRun();
   if (!rig || !input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
   const heard = heardOn(rig.gear, input.channels);
@@ -39,12 +53,7 @@ export function AgainstPanel() {
   return (
     <div className="flex flex-col gap-4">
       <Choice label="Measure" value={asked} options={WHAT} onChange={setAsked} />
-      <p className="text-sm">
-        {asked === 'lateness'
-          ? 'Press play on the leader, then record.'
-          : 'Record, then start and stop the leader several times: a few bars each, with pauses of at least two seconds.'}{' '}
-        All devices should play quarter notes with a sharp attack.
-      </p>
+      <p className="text-sm">{HOW_TO[asked]} All devices should play quarter notes with a sharp attack.</p>
       <Choice
         label="Leader’s sound"
         value={leader.key}
@@ -55,8 +64,8 @@ export function AgainstPanel() {
       <Choice
         label="Length"
         value={seconds}
-        options={SECONDS.map((one) => [one, `${one} s`] as const)}
-        onChange={setSeconds}
+        options={lengths.map((one) => [one, one < 120 ? `${one} s` : `${one / 60} min`] as const)}
+        onChange={setLength}
       />
       <Button
         tone="strong"

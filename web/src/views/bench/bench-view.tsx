@@ -8,6 +8,7 @@ import { Notice } from '../../parts/notice';
 import { useTake, useTakes } from '../../studio/use-takes';
 import { useClockTakes } from '../../studio/use-clock-takes';
 import type { Take } from '../../store/records';
+import { leaderHeard } from '../../store/take-kind';
 import { AgainstPanel } from './against-panel';
 import { ClockPanel } from './clock-panel';
 import { ClockResult } from './clock-result';
@@ -107,8 +108,9 @@ const PANELS: Record<QuestionId, () => React.ReactNode> = {
 
 /** The question a take belongs to. */
 function questionOf({ plan, source }: Take): QuestionId {
-  if (plan?.question === 'tempoRun') return 'tempo';
   if (plan?.question === 'startsBySound') return source === 'recording' ? 'recording' : 'against';
+  if (leaderHeard(plan) !== undefined) return 'against';
+  if (plan?.question === 'tempoRun') return 'tempo';
   return plan?.question ?? (source === 'recording' ? 'recording' : 'latency');
 }
 
@@ -231,7 +233,7 @@ const WHAT_IT_DOES: Record<Exclude<QuestionId, WithResults>, string> = {
   latency:
     'A take plays quarter notes, records the audio returns alongside the hub’s click, and shows how late each beat landed.',
   against:
-    'Measures followers against the sound of the program or box that leads. Metronomo only listens: press play there, then record.',
+    'Measures followers against the sound of the program or box that leads: how late they are, how they start, follow its tempo, or drift. Metronomo only listens: press play there, then record.',
   leaderSound:
     'Measures how late the leader sounds against its own clock or timecode, so that everyone else can be moved onto its sound.',
   recording: 'Drop a recording on the left to see how late each beat is. Any recorder will do.',

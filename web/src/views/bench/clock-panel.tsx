@@ -4,6 +4,7 @@ import { useSession } from '../../studio/session';
 import { endClockTake, runClockTake, runTrafficTakes, useClockFlow } from '../../flow-effects/clock-flow';
 import { Field, Select } from '../../parts/field';
 import { useClockSources } from './clock-sources';
+import { TrafficChoice, trafficLines } from './traffic-choice';
 import { LengthField, ListenControls } from './listen-controls';
 import { count, whole } from '../../words/numbers';
 
@@ -43,10 +44,7 @@ export function ClockPanel() {
     );
   const others = ins.filter((one) => one.portId !== chosen.portId);
   const against = others.find((one) => one.portId === otherId);
-  const lines = (gear ?? []).flatMap(({ portId, name, set }) =>
-    portId === null ? [] : [{ portId, name, channel: set.channels[0] ?? 1 }],
-  );
-  const line = lines.find((one) => one.portId === lineId);
+  const line = trafficLines(gear ?? []).find((one) => one.portId === lineId);
   const begin = () =>
     void (line
       ? runTrafficTakes(chosen, seconds, line)
@@ -79,21 +77,7 @@ export function ClockPanel() {
           )}
         </Field>
       )}
-      <Field
-        label="Test traffic"
-        hint={line ? 'One take without traffic, then one with notes, controllers and SysEx dumps on that port' : ''}
-      >
-        {(id) => (
-          <Select id={id} value={lineId} onChange={({ target }) => setLineId(target.value)}>
-            <option value="">None</option>
-            {lines.map((one) => (
-              <option key={one.portId} value={one.portId}>
-                On the port to {one.name}
-              </option>
-            ))}
-          </Select>
-        )}
-      </Field>
+      <TrafficChoice lineId={lineId} onChange={setLineId} />
       <LengthField label="Duration" lengths={LENGTHS} seconds={seconds} onChange={setSeconds} />
       <ListenControls
         begin={flow.state === 'measuring' ? 'Calculating…' : 'Measure clock'}

@@ -5,13 +5,16 @@ import {
   type ChaseReport,
   type DriftReport,
   type FollowingReport,
+  type LatencyReport,
   type TempoRunReport,
 } from '@metronomo/core';
 import { useState } from 'react';
 import { Notice } from '../../parts/notice';
 import { useLimits, type Limits } from '../../parts/limits';
 import { latenessText, signed } from '../../parts/words';
+import { againstText } from '../../parts/take-words';
 import type { Take, TakeLine } from '../../store/records';
+import { leaderHeard } from '../../store/take-kind';
 import { LineFigure } from '../../parts/chart-figure';
 import { LinePicker } from './line-picker';
 import { ProgramNotes, programRows, ProgramVerdict } from './program-result';
@@ -37,7 +40,7 @@ export function PlanResult({ take }: { take: Take }) {
         <>
           <Numbers rows={rows} />
           <Verdict take={take} line={line} />
-          <Charts line={line} />
+          <Charts line={line} leads={leaderHeard(take.plan) ?? 'hub'} />
         </>
       )}
     </div>
@@ -71,11 +74,14 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
       </p>
     );
   if (take.plan?.question === 'loop' && report)
-    return (
+    return line === take.lines[1] ? (
+      <p className="max-w-prose">{throughHubText(report)}</p>
+    ) : (
       <p className="max-w-prose">
         {decimal(report.medianMs, 2)} ms round trip, about {decimal(report.medianMs / 2, 2)} ms one way.{' '}
         {report.missed > 0 && `Notes that never returned: ${report.missed}. `}
         {report.extra > 0 && `Extra notes received: ${report.extra}. Check for a MIDI loop. `}
+        {take.lines.length === 1 && 'The notes that the hub passed on didn’t return, so its own time isn’t known.'}
       </p>
     );
   if (take.plan?.question === 'midiReturn' && report)
@@ -97,12 +103,17 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
     case 'tempoRun':
       return <p className="max-w-prose">{tempoRunText(line.name, result.report)}</p>;
     case 'drift':
-      return <p className="max-w-prose">{driftText(result.report)}</p>;
+      return <p className="max-w-prose">{driftText(result.report, againstText(take.plan))}</p>;
     case 'program':
       return <ProgramVerdict line={line} report={result.report} />;
     default:
       return null;
   }
+}
+
+function throughHubText({ believable, medianMs, ci95Ms: [low, high], reason }: LatencyReport): string {
+  if (!believable) return `Not reliable. ${reason ?? ''}`;
+  return `The hub passes notes on in ${decimal(medianMs, 2)} ms (95% interval ${decimal(low, 2)} to ${decimal(high, 2)} ms): each note came back once more, later by this than the cable alone would make it.`;
 }
 
 function returnText({ bpm, plan }: Take, name: string, report: NonNullable<TakeLine['report']>): string {
@@ -134,14 +145,13 @@ function chaseText(name: string, report: ChaseReport, { tightMs, playingMs, cues
 function startsText(name: string, report: ChaseReport, { tightMs }: Limits, plan: Take['plan']): string {
   const { landsMs, failed, starts } = report;
   if (!landsMs) return `${name} never started. Check that it receives clock and start, and is set to external sync.`;
-  const against = plan?.question === 'startsBySound' ? ` against ${plan.leader}` : '';
   const port = plan?.question === 'starts' ? plan.port : undefined;
   const wrong = wrongStarts(starts).map(
     ({ start, later }) =>
       ` Start ${start + 1} began ${count(Math.abs(later), 'beat')} ${later > 0 ? 'later' : 'earlier'} than the others.`,
   );
   const missing = failed > 0 ? ` ${failed} of ${count(starts.length, 'start')} failed.` : '';
-  const range = `Lands ${latenessText(landsMs.median)}${against}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.`;
+  const range = `Lands ${latenessText(landsMs.median)}${againstText(plan)}, ranging from ${signed(landsMs.least)} to ${signed(landsMs.most)} ms.`;
   const linesUp = landsMs.spread <= tightMs && failed === 0 && wrong.length === 0 ? 'will' : 'won’t';
   return `${range}${missing}${wrong.join('')} Parts recorded in separate passes ${linesUp} line up (±${decimal(landsMs.spread / 2, 1)} ms).${port === undefined ? '' : ` MIDI from ${port} only: the sound may vary more.`}`;
 }
@@ -178,11 +188,11 @@ function tempoRunText(name: string, { changes, missed }: TempoRunReport): string
     .join(' ');
 }
 
-function driftText({ ppm, ci95Ppm, told, msPerSong }: DriftReport): string {
+function driftText({ ppm, ci95Ppm, told, msPerSong }: DriftReport, against: string): string {
   const interval = `95% interval ${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm`;
   return told
-    ? `Runs ${decimal(Math.abs(ppm), 1)} ppm ${ppm > 0 ? 'fast' : 'slow'} (${interval}): ${decimal(Math.abs(msPerSong), 1)} ms over a four-minute song.`
-    : `No measurable drift (${interval}): within ${decimal(Math.max(...ci95Ppm.map((one) => Math.abs(one) * 0.24)), 1)} ms over a four-minute song.`;
+    ? `Runs ${decimal(Math.abs(ppm), 1)} ppm ${ppm > 0 ? 'fast' : 'slow'}${against} (${interval}): ${decimal(Math.abs(msPerSong), 1)} ms over a four-minute song.`
+    : `No measurable drift${against} (${interval}): within ${decimal(Math.max(...ci95Ppm.map((one) => Math.abs(one) * 0.24)), 1)} ms over a four-minute song.`;
 }
 
 function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
@@ -210,7 +220,7 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
           lockMs ? `${decimal(lockMs.median / 1000, 2)} s` : '—',
         ],
         ['Starts, failed', `${starts.length}, ${failed}`],
-        ['Position after stop', stopsText(stood, take.plan?.question === 'startsBySound' ? 'leader' : 'hub')],
+        ['Position after stop', stopsText(stood, leaderHeard(take.plan) === undefined ? 'hub' : 'leader')],
       ];
     }
     case 'tempo': {
@@ -251,7 +261,7 @@ function rowsOf(take: Take, { result, report }: TakeLine): Row[] {
         ['Drift', `${signed(ppm)} ppm`],
         ['95% interval', `${signed(ci95Ppm[0])} to ${signed(ci95Ppm[1])} ppm`],
         ['Over a 4-minute song', `${signed(msPerSong)} ms`],
-        ...latency,
+        ...(report?.believable ? latency : []),
       ];
     }
     default:
@@ -296,7 +306,7 @@ function TempoChanges({ report: { changes } }: { report: TempoRunReport }) {
   );
 }
 
-function Charts({ line }: { line: TakeLine }) {
+function Charts({ line, leads }: { line: TakeLine; leads: string }) {
   const { result, landings, pulsesMs } = line;
   if (result?.question === 'program') return <ProgramNotes report={result.report} />;
   if (result?.question === 'chase' || result?.question === 'starts')
@@ -330,8 +340,8 @@ function Charts({ line }: { line: TakeLine }) {
       {result?.question === 'tempoRun' && <TempoChanges report={result.report} />}
       {(result?.question === 'tempo' || result?.question === 'tempoRun') && (
         <LineFigure
-          caption="Tempo: hub (solid) and follower (dashed)"
-          label="Tempo of hub and follower"
+          caption={`Tempo: ${leads} (solid) and follower (dashed)`}
+          label={`Tempo of ${leads} and follower`}
           x="seconds"
           y="BPM"
           series={[

@@ -9,11 +9,15 @@ import { withAudioReturn } from '../../store/gear';
 import { bestLeader } from '../../store/leader-figures';
 import { useLeaderFigures, useTrialCandidates } from '../../studio/leader-candidates';
 import { useSession } from '../../studio/session';
+import { TrafficChoice, trafficLines } from './traffic-choice';
 
 /** Who should lead: the candidates that take part. */
 export function TrialPanel() {
   const candidates = useTrialCandidates();
-  const gear = withAudioReturn(useSession(({ rig }) => rig?.gear) ?? []);
+  const all = useSession(({ rig }) => rig?.gear) ?? [];
+  const gear = withAudioReturn(all);
+  const [lineId, setLineId] = useState('');
+  const line = trafficLines(all).find(({ portId }) => portId === lineId) ?? null;
   const [left, setLeft] = useState<readonly string[]>([]);
   const runs = useTrial(({ words }) => words !== null);
   const busy = useTakeFlow(({ flow }) => flow.state !== 'idle');
@@ -48,11 +52,12 @@ export function TrialPanel() {
           .
         </p>
       )}
+      <TrafficChoice lineId={lineId} onChange={setLineId} />
       {gear.length === 0 && <p className="text-sm text-soft">No follower has an audio return. Set one in Rig.</p>}
       <Button
         tone="strong"
         disabled={busy || runs || chosen.length === 0 || gear.length === 0}
-        onClick={() => void runTrial(chosen, gear)}
+        onClick={() => void runTrial(chosen, gear, line)}
       >
         Start trial
       </Button>
@@ -116,8 +121,8 @@ export function TrialResult() {
         </tbody>
       </table>
       <p className="max-w-prose text-sm text-soft">
-        From the newest takes of each candidate. For clock jitter with notes, measure under “How stable is this clock?”
-        with test traffic.
+        From the newest takes of each candidate. Clock jitter with notes is measured if the trial runs with test
+        traffic.
       </p>
     </div>
   );

@@ -13,9 +13,11 @@ import type { ReactNode } from 'react';
 import { changeRig, undoWhileLatest } from '../../studio/rig';
 import { setOffset } from '../../studio/set-offset';
 import { offsetBeside } from '../../studio/sources';
+import { useTakesOf } from '../../studio/use-takes';
 import { useTransit } from '../../studio/transit';
 import { showToast } from '../../toasts/toast-store';
 import { decimal } from '../../words/numbers';
+import { dayOf } from '../../parts/dates';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Gear, Rig } from '../../store/records';
@@ -238,6 +240,8 @@ function gearAt(rig: Rig, socketId: string): string {
 function RouteTiming({ rig, route }: { rig: Rig; route: NoteRoute }) {
   const portId = rig.hubSockets.find(({ id }) => id === route.to)?.portId ?? '';
   const transit = useTransit((all) => all[portId]);
+  const [loop] = useTakesOf('loop', 1);
+  const through = loop?.lines[1]?.report;
   const beside = offsetBeside(rig, route);
   const ms = decimal(Math.abs(beside?.offsetMs ?? 0), 1);
   return (
@@ -252,6 +256,12 @@ function RouteTiming({ rig, route }: { rig: Rig; route: NoteRoute }) {
         <p>
           The hub passes messages on in {decimal(transit.medianMs, 2)} ms (95% interval {decimal(transit.ci95Ms[0], 2)}{' '}
           to {decimal(transit.ci95Ms[1], 2)} ms, slowest {decimal(transit.slowestMs, 1)} ms, last {transit.count}).
+        </p>
+      )}
+      {loop && through?.believable && (
+        <p>
+          Measured through a cable on {dayOf(loop.startedAt)}: {decimal(through.medianMs, 2)} ms (95% interval{' '}
+          {decimal(through.ci95Ms[0], 2)} to {decimal(through.ci95Ms[1], 2)} ms).
         </p>
       )}
     </div>
