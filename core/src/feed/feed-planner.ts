@@ -332,7 +332,8 @@ export class FeedPlanner {
     const before = this.#settings;
     const gridMs = this.#plannedGridMs;
     this.#settings = settings;
-    if (codeDiffers(before, settings)) this.#machineAtMs = null;
+    // Told to stop, it may have given up going to where it was sent; not told anything, it may have been moved by hand.
+    if (codeDiffers(before, settings) || before.sends.mmc !== settings.sends.mmc) this.#machineAtMs = null;
     if (this.#motion && this.#clock) return this.#applyRolling(before, settings, gridMs, this.#motion, this.#clock);
     if (!settings.clockWhileStopped) this.#clock = null;
     else if (!this.#clock || before.clockRate !== settings.clockRate)

@@ -53,6 +53,19 @@ test('a recorder that is started again in mid-song records again, and one that m
   expect(commandsOf(room).slice(7)).toEqual(['recordExit']);
 });
 
+test('a machine that was without machine control for a moment is located again before it plays', () => {
+  const room = recorder();
+  room.hub.command({ kind: 'locate', beat: 8 });
+  room.run(100);
+  room.hub.setFeeds([feed('tape', { sends: { ...MACHINE, mmc: false } })]);
+  room.run(100);
+  room.hub.setFeeds([feed('tape', { sends: MACHINE })]);
+  room.run(100);
+  room.hub.command({ kind: 'play' });
+  room.run(500);
+  expect(commandsOf(room)).toEqual(['locate', 'stop', 'locate', 'play']);
+});
+
 test('fast forward and rewind wind the song and every machine; what comes next is located where that ended', () => {
   const room = recorder();
   room.hub.setFeeds([
