@@ -11,8 +11,8 @@ const FONT = '/usr/share/sounds/sf2/FluidR3_GM.sf2';
 const TICKS_PER_BEAT = 9600;
 const BEATS = 24;
 const DRUMS = 9;
-/** A sound begins where it first comes within 50 dB of its peak. */
-const BEGINS = 10 ** (-50 / 20);
+/** A sound begins where it first comes within 50 dB of its peak; a soft one, somewhere between 60 and 40 dB. */
+const [EARLIEST, BEGINS, LATEST] = [-60, -50, -40].map((db) => 10 ** (db / 20)) as [number, number, number];
 const LEVEL = 0.5;
 
 /** By name: channel, program (General MIDI Level 1, from 0) and notes. */
@@ -49,8 +49,9 @@ export interface Part {
   name: string;
   beatSamples: number;
   samples: Float32Array;
-  /** From the beat to the beginning of the sound, samples. */
+  /** From the beat to the beginning of the sound, samples; and where that may be. */
   beginsAt: number;
+  mayBegin: [from: number, to: number];
   peak: number;
 }
 
@@ -96,8 +97,8 @@ async function render(folder: string, name: string, beatSamples: number): Promis
     (_, i) => (stereo[2 * i]! + stereo[2 * i + 1]!) / 65536,
   );
   const peak = samples.subarray(0, 2 * beatSamples).reduce((most, sample) => Math.max(most, Math.abs(sample)), 0);
-  const beginsAt = samples.findIndex((sample) => Math.abs(sample) >= peak * BEGINS) - beatSamples;
-  return { name, beatSamples, samples, beginsAt, peak };
+  const first = (share: number) => samples.findIndex((sample) => Math.abs(sample) >= peak * share) - beatSamples;
+  return { name, beatSamples, samples, beginsAt: first(BEGINS), mayBegin: [first(EARLIEST), first(LATEST)], peak };
 }
 
 export interface Conditions {
@@ -109,9 +110,9 @@ export interface Conditions {
   onlyBleed?: boolean;
 }
 
-/** The click and the part on two channels, the part later by whole samples, and when it begins after the click, ms. */
+/** The click and the part on two channels, the part later by whole samples, and when it begins, or may, after the click, ms. */
 export function recordingOf(part: Part, delay: number, { noiseDb = -90, bleedDb, onlyBleed = false }: Conditions) {
-  const { beatSamples, samples, peak, beginsAt } = part;
+  const { beatSamples, samples, peak, beginsAt, mayBegin } = part;
   const length = (BEATS + 2) * beatSamples;
   const dry = new Float32Array(length);
   if (!onlyBleed) for (let i = 0; i < length; i++) dry[i] = (LEVEL / peak) * (samples[i - delay] ?? 0);
@@ -130,7 +131,9 @@ export function recordingOf(part: Part, delay: number, { noiseDb = -90, bleedDb,
     gear[i] = dry[i]! + coupled * clicks[i]! + noise * hiss[(i + 7919 * (delay + 1)) % hiss.length]!;
     click[i] = clicks[i]! + coupled * dry[i]! + noise * hiss[(i + 104_729 * (delay + 3)) % hiss.length]!;
   }
-  return { gear, click, sampleRate: RATE, lateMs: ((beginsAt + delay) / RATE) * 1000 };
+  const inMs = (begins: number) => ((begins + delay) / RATE) * 1000;
+  const [fromMs, toMs] = mayBegin.map(inMs) as [number, number];
+  return { gear, click, sampleRate: RATE, lateMs: inMs(beginsAt), fromMs, toMs };
 }
 
 let noiseMade: Float32Array | null = null;

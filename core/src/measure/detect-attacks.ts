@@ -70,10 +70,11 @@ export function detectAttacks(samples: Float32Array, sampleRate: number): Attack
   // Minus whatever is still ringing there.
   const levelAt = (i: number) =>
     abs(samples[peakOfAttack(samples, i, step)] as number) - sqrt(2 * backgroundBefore(energy, i));
+  // Bleed may be what rises first.
   const levels: number[] = [];
   for (let i = 0; i < energy.length; i++) {
     if (!rises(i)) continue;
-    levels.push(levelAt(i));
+    levels.push(max(levelAt(i), loudAfter(samples, i, step)));
     i += HOLD_STEPS;
   }
   const least = BLEED_SHARE * (quantile(levels, LOUD) ?? 0);
@@ -174,6 +175,14 @@ function peakOfAttack(samples: Float32Array, at: number, step: number): number {
   const within = (steps: number) => peakOf(samples, at * step, min(samples.length, (at + steps) * step));
   const peakAt = within(PEAK_STEPS);
   return peakAt < (at + PEAK_STEPS - PAST_PEAK_STEPS) * step ? peakAt : within(HOLD_STEPS);
+}
+
+/** The level of a much louder sound while only one attack counts; 0 if there is none. */
+function loudAfter(samples: Float32Array, at: number, step: number): number {
+  const level = (steps: number) =>
+    abs(samples[peakOf(samples, at * step, min(samples.length, (at + steps) * step))] as number);
+  const whole = level(HOLD_STEPS);
+  return whole ** 2 > DROWN_POWER * level(PEAK_STEPS) ** 2 ? whole : 0;
 }
 
 /** Peak sample of a stretch. */

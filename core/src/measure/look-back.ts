@@ -22,6 +22,10 @@ const CLEAR_OF_NOISE = 4.5;
 const SAME_MS = 0.25;
 /** What rings on isn't predicted perfectly. */
 const SURPRISE = 1.5;
+/** Noise for a millisecond has less than this many times its mean power, by five deviations (chi-square). */
+const SWELL_POWER = 2;
+const SWELL_MS = 1;
+const SWELL_STEPS = 4;
 /** The first sample that isn't predicted may precede the -50 dB point by this much. */
 const FOOT_MS = 1.2;
 /** How long a quiet beginning takes to rise by a decibel, ms: our choice, from the instruments of a common sound font. */
@@ -64,7 +68,10 @@ export function lookBack(samples: Float32Array, sampleRate: number, places: read
   const least = clear === mean ? heard : noiseIn(clear, quiet);
   const loudest = largest(clear, known, known + pause);
   const audible = clear === mean ? max(BEGINS_AT * peak, least) : max(SURPRISE * least, (mask / peak) * loudest);
-  const first = firstOf(clear, known, audible, clear === mean ? pause : inSamples(SHORT_PAUSE_MS));
+  const heardFrom = firstOf(clear, known, audible, clear === mean ? pause : inSamples(SHORT_PAUSE_MS));
+  const window = inSamples(SWELL_MS);
+  const swell = { quiet, window, most: inSamples(MOST_HIDDEN_MS), level: EARLIEST_AT * loudest };
+  const first = clear === mean ? heardFrom : swellsFrom(clear, heardFrom, swell);
   const over = (values: Float64Array, level: number) => {
     let at = first;
     while (at < values.length - 1 && abs(values[at] as number) < level) at++;
@@ -81,11 +88,33 @@ export function lookBack(samples: Float32Array, sampleRate: number, places: read
   };
 }
 
+/**
+ * Before a sample that stands out: what doesn't, but lasts, by `most` samples. The first `quiet` samples show the noise;
+ * where it isn't the same up to there, it is no noise. What stays below `level` is no beginning.
+ */
+function swellsFrom(
+  values: Float64Array,
+  heardFrom: number,
+  { quiet, window, most, level }: { quiet: number; window: number; most: number; level: number },
+): number {
+  const least = max(SWELL_POWER * powerIn(values, 0, quiet), level ** 2 / 2);
+  const step = max(1, round(window / SWELL_STEPS));
+  const swells = (until: number) => until - window >= 0 && powerIn(values, until - window, until) > least;
+  let first = heardFrom;
+  while (swells(first)) first -= step;
+  for (let until = first; until > quiet; until -= step) if (swells(until)) return heardFrom;
+  return heardFrom - first > most ? heardFrom : first;
+}
+
+function powerIn(values: Float64Array, from: number, until: number): number {
+  let power = 0;
+  for (let i = from; i < until; i++) power += (values[i] as number) ** 2;
+  return power / (until - from);
+}
+
 /** The level that noise doesn't exceed. */
 function noiseIn(values: Float64Array, until: number): number {
-  let power = 0;
-  for (let i = 0; i < until; i++) power += (values[i] as number) ** 2 / until;
-  return max(CLEAR_OF_NOISE * sqrt(power), largest(values, 0, until));
+  return max(CLEAR_OF_NOISE * sqrt(powerIn(values, 0, until)), largest(values, 0, until));
 }
 
 function largest(values: Float64Array, from: number, until: number): number {

@@ -37,11 +37,16 @@ interface Limits {
   leastAloneMs: number;
   /** A channel that carries it louder than this is a copy of it on purpose, or a device with the same sound. */
   loudestDb: number;
+  /**
+   * The device itself has begun where a filter leaves this many times what it left of a shorter stretch. Infinite where
+   * the sounds of two devices may be alike: then only the longest stretch tells a copy from bleed.
+   */
+  mostGrowth: number;
 }
 /** A click bleeds by wire at once, and through the air from headphones or a speaker later. */
-const OF_CLICK: Limits = { softMs: 0, mostDelayMs: 12, leastAloneMs: 0, loudestDb: -8 };
+const OF_CLICK: Limits = { softMs: 0, mostDelayMs: 12, leastAloneMs: 0, loudestDb: -8, mostGrowth: 5 };
 /** A device stands nearby. */
-const OF_DEVICE: Limits = { softMs: 3, mostDelayMs: 3, leastAloneMs: 2, loudestDb: -20 };
+const OF_DEVICE: Limits = { softMs: 3, mostDelayMs: 3, leastAloneMs: 2, loudestDb: -20, mostGrowth: Infinity };
 /** Stretches after the bleed begins over which it may be alone, ms. The longest that it explains is used. */
 const ALONE_MS = [0.4, 0.6, 0.8, 1, 1.5, 2, 3, 4, 6, 8, 12, 16, 24];
 /** Taps of the filter that colors it: as many as a stretch can determine. */
@@ -55,6 +60,8 @@ const TAPS = [
 /** The largest share of the energy that a filter may leave unexplained, and leave of what it should predict. */
 const UNEXPLAINED = 0.03;
 const UNPREDICTED = 0.1;
+/** Less is not told from nothing. */
+const LEAST_UNEXPLAINED = 1e-4;
 /** Noise is exceeded by this many deviations where the bleed begins. */
 const CLEAR_OF_NOISE = 6;
 /** Energy that is too little to explain, relative to the noise. */
@@ -216,6 +223,7 @@ function filterBetween(
     return wrong / (power(received, from, until) * (until - from));
   };
   let [best, holds]: [Explained | null, boolean] = [null, false];
+  let least = Infinity;
   for (const aloneMs of ALONE_MS) {
     const until = begins + inSamples(aloneMs);
     if (until > received.length) break;
@@ -227,7 +235,10 @@ function filterBetween(
     holds ||= unexplainedBy(fit(half, taps, lag), half, until) < UNPREDICTED;
     const filter = fit(until, taps, lag);
     const unexplained = unexplainedBy(filter, begins, until);
-    if (holds && aloneMs >= limits.leastAloneMs && unexplained < UNEXPLAINED) best = { filter, lag, unexplained };
+    if (!holds || aloneMs < limits.leastAloneMs || unexplained >= UNEXPLAINED) continue;
+    if (unexplained > limits.mostGrowth * max(LEAST_UNEXPLAINED, least)) break;
+    least = min(least, unexplained);
+    best = { filter, lag, unexplained };
   }
   return best;
 }
