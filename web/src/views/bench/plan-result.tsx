@@ -113,7 +113,7 @@ function Verdict({ take, line }: { take: Take; line: TakeLine }) {
 
 function throughHubText({ believable, medianMs, ci95Ms: [low, high], reason }: LatencyReport): string {
   if (!believable) return `Not reliable. ${reason ?? ''}`;
-  return `The hub passes notes on in ${decimal(medianMs, 2)} ms (95% interval ${decimal(low, 2)} to ${decimal(high, 2)} ms): each note came back once more, later by this than the cable alone would make it.`;
+  return `The hub passes notes on in ${decimal(medianMs, 2)} ms (95% interval ${decimal(low, 2)} to ${decimal(high, 2)} ms): each note went through the cable once more, and came back that much later than the cable alone explains.`;
 }
 
 function returnText({ bpm, plan }: Take, name: string, report: NonNullable<TakeLine['report']>): string {

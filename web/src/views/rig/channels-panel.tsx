@@ -260,8 +260,8 @@ function RouteTiming({ rig, route }: { rig: Rig; route: NoteRoute }) {
       )}
       {loop && through?.believable && (
         <p>
-          Measured through a cable on {dayOf(loop.startedAt)}: {decimal(through.medianMs, 2)} ms (95% interval{' '}
-          {decimal(through.ci95Ms[0], 2)} to {decimal(through.ci95Ms[1], 2)} ms).
+          Measured through a cable on {dayOf(loop.startedAt)}, the hub takes {decimal(through.medianMs, 2)} ms to pass
+          notes on (95% interval {decimal(through.ci95Ms[0], 2)} to {decimal(through.ci95Ms[1], 2)} ms).
         </p>
       )}
     </div>
@@ -345,7 +345,7 @@ function RouteFields({
         <Field label="From">{sockets('from', ins)}</Field>
         <Field label="Channel">{channels('fromChannel', 'all')}</Field>
         <Field label="To">{sockets('to', outs)}</Field>
-        <Field label="Channel">{channels('toChannel', 'unchanged')}</Field>
+        <Field label="Channel">{channels('toChannel', 'same')}</Field>
       </div>
       <div className="mt-2 flex flex-wrap gap-x-4">
         {PASSES.map((what) => (
