@@ -8,8 +8,8 @@ const PATIENCE_MS = 20_000;
 export interface AudioServer {
   /** What a program needs to find it, and a screen. */
   environment: Record<string, string>;
-  /** Plays a WAV file, as another program would. */
-  play(file: string): void;
+  /** Plays a WAV file, as another program would; returns how to end it. */
+  play(file: string): () => void;
   end(): void;
 }
 
@@ -45,6 +45,7 @@ export async function startAudioServer(delaySamples: number | null = null): Prom
         stdio: 'ignore',
       });
       cables.push(player);
+      return () => void player.kill();
     },
     end() {
       for (const cable of cables) cable.kill();

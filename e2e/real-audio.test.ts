@@ -122,7 +122,7 @@ async function againstLeader(delay: number): Promise<void> {
   await choose('Leader’s sound', 'Input 1');
   await choose('Length', '10 s');
   const file = join(mkdtempSync(join(tmpdir(), 'metronomo-leader-')), 'leader.wav');
-  server.play(saveWav(file, [bursts(every(60_000 / 103.7, 200), 118)]));
+  const stop = server.play(saveWav(file, [bursts(every(60_000 / 103.7, 200), 118)]));
   for (let takes = 0; takes < MOST_TAKES; takes++) {
     const before = (await measured()).length;
     await page.press('Record');
@@ -132,6 +132,7 @@ async function againstLeader(delay: number): Promise<void> {
     if (!report?.believable) continue;
     expect(Math.abs((report.medianMs / 1000) * sampleRate - delay)).toBeLessThanOrEqual(1);
     await page.sees(/Set Drum machine 12\.8 ms earlier: change its offset in the leader, or on the device itself/);
+    stop();
     return againstItsChanges(delay);
   }
   throw new Error(`No reliable take: ${JSON.stringify((await measured()).at(-1)?.lines[0])}`);
