@@ -144,6 +144,59 @@ export function withLoop(
   );
 }
 
+/**
+ * The page's sound on two sides: what the app plays on the left, and on the right the devices of all MIDI ports, mixed,
+ * each with a burst `latenciesMs` after each quarter note of its clock or each note. For a real audio server, whose input
+ * hears both.
+ */
+export function withSides(driver: WebDriver, latenciesMs: number[]): Promise<void> {
+  return beforeApp(
+    driver,
+    `(() => {
+      const latenciesMs = ${JSON.stringify(latenciesMs)};
+      const RealContext = window.AudioContext;
+      const connect = AudioNode.prototype.connect;
+      let context = null, sides, offsets = [];
+      window.AudioContext = class extends RealContext {
+        constructor(options) {
+          super(options);
+          if (context) return;
+          context = this;
+          sides = new ChannelMergerNode(this, { numberOfInputs: 2 });
+          connect.call(sides, this.destination);
+          setInterval(() => {
+            const { contextTime, performanceTime } = this.getOutputTimestamp();
+            if (contextTime > 0) offsets = [...offsets, contextTime - performanceTime / 1000].slice(-7);
+          }, 40);
+        }
+      };
+      AudioNode.prototype.connect = function (target, ...rest) {
+        return context && target === context.destination ? connect.call(this, sides, 0, 0) : connect.call(this, target, ...rest);
+      };
+      const burst = (atMs, device) => {
+        if (!context || offsets.length === 0) return;
+        const buffer = context.createBuffer(1, 2400, context.sampleRate);
+        const samples = buffer.getChannelData(0);
+        for (let i = 0; i < samples.length; i++) samples[i] = 0.5 * Math.cos(i * (0.2 + 0.1 * device)) * Math.exp(-i / 400);
+        const source = new AudioBufferSourceNode(context, { buffer });
+        connect.call(source, sides, 0, 1);
+        const middle = [...offsets].sort((a, b) => a - b)[Math.floor(offsets.length / 2)];
+        source.start(Math.max(0, (atMs + latenciesMs[device]) / 1000 + middle));
+      };
+      const devices = latenciesMs.map(() => ({ tick: 0, playing: false }));
+      window.standIn.onSend = (bytes, atMs, portId) => {
+        const number = Number(portId.slice('attic-'.length)) - 1;
+        const device = devices[number];
+        if (!device) return;
+        if (bytes[0] === 0xfa || bytes[0] === 0xfb) { device.tick = 0; device.playing = true; }
+        if (bytes[0] === 0xfc) device.playing = false;
+        if (bytes[0] === 0xf8 && device.playing && device.tick++ % 24 === 0) burst(atMs, number);
+        if ((bytes[0] & 0xf0) === 0x90 && bytes[2] > 0) burst(atMs, number);
+      };
+    })();`,
+  );
+}
+
 /** All records of a table in the app's own store, demo and own data. */
 export function stored<T>(driver: WebDriver, table: string): Promise<T[]> {
   return driver.executeAsyncScript<T[]>(

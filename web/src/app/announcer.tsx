@@ -18,7 +18,7 @@ export function Announcer() {
   const playing = useSession(({ snapshot }) => snapshot.state === 'rolling');
   const toldOf = useRef<Standing | null>(null);
   useEffect(() => {
-    const heard = followers.filter(({ gear }) => gear.returnChannel !== null);
+    const heard = followers.filter(({ isHeard }) => isHeard);
     const now = { playing, followers: heard.map(({ gear: { name }, state }) => ({ name, state })) };
     const words = toldOf.current && lockWords(toldOf.current, now);
     toldOf.current = now;

@@ -34,7 +34,7 @@ export function Steps() {
 function useStepLines(): Record<(typeof VIEWS)[number]['path'], string> {
   const rig = useSession(({ rig }) => rig);
   const state = useSession(({ snapshot }) => snapshot.state);
-  const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
+  const followers = useFollowers().filter(({ isHeard }) => isHeard);
   const latest = useLatestTake();
   const taken = useTakeCount();
   const { rows } = usePlan();

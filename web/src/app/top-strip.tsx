@@ -103,7 +103,7 @@ function syncWords({ state, rolling, receiving, bpm, missing }: SourceSnapshot):
 }
 
 function Followers() {
-  const followers = useFollowers().filter(({ gear }) => gear.returnChannel !== null);
+  const followers = useFollowers().filter(({ isHeard }) => isHeard);
   const { lateMessages, lostMessages } = usePorts();
   const preRollMs = useSession(({ snapshot }) => snapshot.preRollMs);
   // Rounded up to tens to avoid flicker.

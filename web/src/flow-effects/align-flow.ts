@@ -3,7 +3,7 @@ import { alignStatus, driveOf, planOffsets, worstOf, type AlignRow } from '../al
 import { audioBufferMs } from '../audio/engine';
 import { alignAll as machine, type AlignEnd, type Plan } from '../flows/align-all';
 import { noteEvent } from '../store/events';
-import { withAudioReturn } from '../store/gear';
+import { inTakes, withAudioReturn } from '../store/gear';
 import type { Drive, Rig } from '../store/records';
 import { withOffset } from '../store/rig-plan';
 import { listTakes } from '../store/takes';
@@ -85,18 +85,18 @@ function showStep(round: number, step: 'measuring' | 'applying' | 'proving'): vo
 }
 
 /**
- * One take of the followers driven by clock and one of those driven by notes; all of them, or some. False if it ended
- * early or failed.
+ * One take of the followers driven by clock and one of those driven by notes, in turns where they share an input; all of
+ * them, or some. False if it ended early or failed.
  */
 export async function measureAll(proof: boolean, only?: readonly string[]): Promise<boolean> {
   const { rig } = useSession.getState();
   if (!rig) return false;
   for (const drive of ['clock', 'notes'] satisfies Drive[]) {
     const wanted = withAudioReturn(rig.gear).filter(({ id }) => !only || only.includes(id));
-    const gearIds = wanted.flatMap((one) => (driveOf(one) === drive ? [one.id] : []));
-    if (gearIds.length === 0) continue;
-    const { result: take, ended } = await runTake({ gearIds, bars: TAKE_BARS, drive, proof });
-    if (!take || take.status !== 'done' || ended) return false;
+    for (const one of inTakes(wanted.filter((gear) => driveOf(gear) === drive))) {
+      const { result: take, ended } = await runTake({ ...one, bars: TAKE_BARS, drive, proof });
+      if (!take || take.status !== 'done' || ended) return false;
+    }
   }
   return true;
 }

@@ -29,7 +29,7 @@ export async function runProgramTest(test: ProgramTest): Promise<Take | null> {
   const { result } = await measureTake({
     needs: { ports: portsOf([gear]), input: true, motion: false },
     prepare() {
-      checkObstacles([gear], true);
+      checkObstacles([gear], { byCalibration: true });
       if (useSession.getState().snapshot.state !== 'stopped')
         throw new Error('Stop playback first. Otherwise the song’s notes would sound among the test notes.');
     },

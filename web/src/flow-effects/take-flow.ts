@@ -5,6 +5,7 @@ import { canDisconnect } from '../ports/port-ids';
 import { usePorts } from '../ports/port-registry';
 import { findCalibration } from '../store/calibrations';
 import { database } from '../store/database';
+import { onSameInput } from '../store/gear';
 import type { Drive, Gear, Rig, Take, TakeBeats, TakePlan } from '../store/records';
 import { setExperiment } from '../studio/hub-plan';
 import { useSession } from '../studio/session';
@@ -40,13 +41,14 @@ export function obstacle(
   rig: Rig,
   gear: readonly Gear[],
   input: { channels: number } | null,
-  byCalibration = false,
+  { byCalibration = false, inTurns = false }: { byCalibration?: boolean | undefined; inTurns?: boolean } = {},
 ): string | null {
   if (gear.length === 0) return 'Choose at least one follower to measure.';
   if (!input) return 'No audio input is open. Open one in Rig.';
   if (!byCalibration && rig.input.clickChannel >= input.channels)
     return `The click input is set to input ${rig.input.clickChannel + 1}, but the interface has only ${input.channels} inputs. Choose another in Rig.`;
-  for (const { name, portId, returnChannel } of gear) {
+  for (const one of gear) {
+    const { name, portId, returnChannel } = one;
     if (portId === null) return `${name} has no output port. Choose one in Rig.`;
     if (canDisconnect(portId)) {
       const port = usePorts.getState().outputs.find((output) => output.id === portId);
@@ -57,14 +59,17 @@ export function obstacle(
       return `${name} and the hub’s click share input ${returnChannel + 1}. Move one of them to another input in Rig.`;
     if (returnChannel >= input.channels)
       return `The audio return of ${name} is set to input ${returnChannel + 1}, but the interface has only ${input.channels} inputs. Choose another in Rig.`;
+    const [other] = inTurns ? [] : onSameInput(gear, one);
+    if (other)
+      return `${name} and ${other.name} come in on the same input, ${(returnChannel ?? 0) + 1}, and would be heard as one. Measure one at a time on that input.`;
   }
   return null;
 }
 
 /** @throws Error with the obstacle. */
-export function checkObstacles(gear: readonly Gear[], byCalibration = false): void {
+export function checkObstacles(gear: readonly Gear[], how: Parameters<typeof obstacle>[3] = {}): void {
   const { rig, input } = useSession.getState();
-  const problem = rig ? obstacle(rig, gear, input, byCalibration) : 'No rig is open. Open one in Rig.';
+  const problem = rig ? obstacle(rig, gear, input, how) : 'No rig is open. Open one in Rig.';
   if (problem !== null) throw new Error(problem);
 }
 
@@ -77,7 +82,8 @@ export async function runTake(settings: TakeSettings): Promise<Measured<Take>> {
   const measured = await measureTake({
     needs: { ports: portsOf(gear), input: true, motion: true },
     async prepare() {
-      checkObstacles(gear, settings.byCalibration);
+      const { byCalibration, onChannel } = settings;
+      checkObstacles(gear, { byCalibration, inTurns: onChannel !== undefined });
       if (settings.drive === 'notes') await setExperiment({ byNotes: settings.gearIds });
     },
     start: playHub,

@@ -1,4 +1,5 @@
 import { fromShelf, type GearKind } from '@metronomo/core';
+import { group } from 'd3-array';
 import type { Gear, GearFacts, GearPatches } from './records';
 
 /** Time for a device to change its sound (common practice; measured values differ a lot between devices). */
@@ -49,6 +50,33 @@ export function withAudio(gear: readonly Gear[]): Gear[] {
 export function withAudioReturn(gear: readonly Gear[]): readonly Gear[] {
   const heard = gear.filter(({ returnChannel, syncsTo }) => returnChannel !== null && syncsTo !== 'timecode');
   return heard.length > 0 ? heard : gear;
+}
+
+/** The other devices that come in on a device's input: heard all at once, they can't be told apart. */
+export function onSameInput(all: readonly Gear[], { id, returnChannel }: Pick<Gear, 'id' | 'returnChannel'>): Gear[] {
+  return returnChannel === null ? [] : all.filter((other) => other.id !== id && other.returnChannel === returnChannel);
+}
+
+/** The input on which a device is heard alone; null if others come in on it, or it has no audio return. */
+export function ownReturn(all: readonly Gear[], gear: Pick<Gear, 'id' | 'returnChannel'>): number | null {
+  return onSameInput(all, gear).length > 0 ? null : gear.returnChannel;
+}
+
+/** In how many takes all can be measured: those with an input of their own at once, others in turns on theirs. */
+export function inTakes(gear: readonly Gear[]): { gearIds: string[]; onChannel?: number }[] {
+  const idsOf = (some: readonly Gear[]) => some.map(({ id }) => id);
+  const alone = gear.filter((one) => onSameInput(gear, one).length === 0);
+  const shared = gear.filter((one) => onSameInput(gear, one).length > 0);
+  return [
+    ...(alone.length > 0 ? [{ gearIds: idsOf(alone) }] : []),
+    ...Array.from(
+      group(shared, ({ returnChannel }) => returnChannel ?? 0),
+      ([onChannel, some]) => ({
+        gearIds: idsOf(some),
+        onChannel,
+      }),
+    ),
+  ];
 }
 
 /** A device name that no other in the rig has: numbered if it is taken. */

@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import type { FollowState, ReturnReading } from '@metronomo/core';
 import { useShallow } from 'zustand/react/shallow';
+import { ownReturn } from '../store/gear';
 import type { Gear } from '../store/records';
 import { canDisconnect } from '../ports/port-ids';
 import { usePorts } from '../ports/port-registry';
@@ -8,7 +9,9 @@ import { useSession } from './session';
 
 export interface Follower {
   gear: Gear;
-  /** Null without an audio return. */
+  /** It has an audio return of its own. */
+  isHeard: boolean;
+  /** Null if it isn't heard. */
   reading: ReturnReading | null;
   state: FollowState;
   /** Nothing but the click has been heard on its return. */
@@ -42,13 +45,15 @@ export function useFollowers(): Follower[] {
   return useMemo(() => {
     const follows = (gear ?? []).filter(({ id, syncsTo }) => syncsTo !== 'nothing' && id !== leader);
     return follows.map((one) => {
-      const reading = one.returnChannel === null ? null : (live?.readings[one.returnChannel] ?? null);
+      const channel = ownReturn(gear ?? [], one);
+      const reading = channel === null ? null : (live?.readings[channel] ?? null);
       const port = outputs.find(({ id }) => id === one.portId);
       const portGone = one.portId !== null && canDisconnect(one.portId) && port?.connected !== true;
       const late = one.portId === null ? 0 : (lateAt[one.portId] ?? 0);
       const clockBpm = clocks[one.id] ?? null;
       const state = positionError(reading, stopped);
-      return { gear: one, reading, state, onlyClick: isOnlyClick(reading), portGone, late, clockBpm };
+      const isHeard = channel !== null;
+      return { gear: one, isHeard, reading, state, onlyClick: isOnlyClick(reading), portGone, late, clockBpm };
     });
   }, [gear, live, stopped, outputs, lateAt, clocks, leader]);
 }

@@ -10,6 +10,7 @@ import { useSession } from '../../studio/session';
 import { BeatLineRow, type BeatLineDomain } from '../../parts/beat-line';
 import { offsetIn } from '../../parts/units';
 import { latenessText } from '../../parts/words';
+import { ownReturn } from '../../store/gear';
 import type { TakeLine } from '../../store/records';
 import { lock } from './change-align';
 import { useAlignLook, useUnitAt } from './look';
@@ -29,7 +30,7 @@ interface Props {
 /** A follower on the beat line. Arrow keys move the selected row's offset, live; its flag can be dragged. */
 export function FollowerRow({ row, domain, toleranceMs, height, selected, onSelect }: Props) {
   const { gear, now, before, meetMs, locked } = row;
-  const live = useLiveLandings(gear.returnChannel);
+  const live = useLiveLandings(useSession(({ rig }) => ownReturn(rig?.gear ?? [], gear)));
   const unit = useAlignLook(({ unit }) => unit);
   const at = useUnitAt();
   /** Read the current offset: the next key press may come before the row has re-rendered. */

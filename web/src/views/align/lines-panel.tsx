@@ -11,6 +11,7 @@ import { Button } from '../../parts/button';
 import { useSingleKeys } from '../../parts/keys-in-use';
 import { Notice } from '../../parts/notice';
 import { inUnit, UNITS, type Unit } from '../../parts/units';
+import { ownReturn } from '../../store/gear';
 import type { AlignSettings, Rig } from '../../store/records';
 import { TakeProgressBar } from '../bench/take-progress';
 import { changeAlign } from './change-align';
@@ -184,10 +185,11 @@ const EXTENT_STEP_MS = 5;
 /** Earliest and latest of the live landings. */
 function useLiveExtent(rows: AlignRow[]): number[] {
   return useSession(
-    useShallow(({ live, snapshot }) => {
+    useShallow(({ rig, live, snapshot }) => {
       if (snapshot.state !== 'rolling') return [];
-      const late = rows.flatMap(({ gear: { returnChannel } }) => {
-        const reading = returnChannel === null ? null : live?.readings[returnChannel];
+      const late = rows.flatMap(({ gear }) => {
+        const channel = ownReturn(rig?.gear ?? [], gear);
+        const reading = channel === null ? null : live?.readings[channel];
         return reading?.state === 'locked' ? reading.landings.map(({ lateMs }) => lateMs) : [];
       });
       const [low, high] = extent(late);

@@ -16,7 +16,7 @@ export function NextStep({ plan: { rows }, toleranceMs }: { plan: Plan; toleranc
   const aligning = useAlignFlow(({ flow }) => flow.state === 'running');
   const busy = taking || aligning;
   const gear = rows.map((row) => row.gear);
-  const why = rig ? obstacle(rig, gear, input) : null;
+  const why = rig ? obstacle(rig, gear, input, { inTurns: true }) : null;
   const toApply = rows.filter((row) => needsApplying(row, toleranceMs));
   const standings = rows.map((row) => alignStatus(row, toleranceMs));
   const applied = standings.includes('applied');

@@ -33,7 +33,8 @@ export function TakePanel() {
   // One at a time on a shared input: devices without an audio return of their own can be measured too.
   const all = onChannel === undefined ? withAudioReturn(rig?.gear ?? []) : withAudio(rig?.gear ?? []);
   const gearIds = all.flatMap(({ id }) => (left.includes(id) ? [] : [id]));
-  const why = rig ? obstacle(rig, gearInTake(rig, { gearIds, onChannel }), input, byCalibration) : null;
+  const how = { byCalibration, inTurns: onChannel !== undefined };
+  const why = rig ? obstacle(rig, gearInTake(rig, { gearIds, onChannel }), input, how) : null;
   const navigate = useNavigate();
   const take = async () => {
     const wanted = { gearIds, bars, drive, proof: false, byCalibration, onChannel };

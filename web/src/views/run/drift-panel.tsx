@@ -19,8 +19,8 @@ const strokeOf = (i: number) => ({
 export function DriftPanel({ followers }: { followers: Follower[] }) {
   const { beganMs, watched } = useDrift();
   const inks = useInks();
-  const heard = followers.flatMap(({ gear }) => {
-    const one = gear.returnChannel === null ? undefined : watched[gear.returnChannel];
+  const heard = followers.flatMap(({ gear, isHeard }) => {
+    const one = isHeard && gear.returnChannel !== null ? watched[gear.returnChannel] : undefined;
     return one && one.trace.length > 1 ? [{ gear, ...one }] : [];
   });
   if (beganMs === null || heard.length === 0)

@@ -25,11 +25,11 @@ interface Props {
   onChoose: (id: string) => void;
 }
 
-/** One row per follower. Those without an audio return are hidden until asked for. */
+/** One row per follower. Those without an audio return of their own are hidden until asked for. */
 export function FollowerTable({ followers, chosenId, onChoose }: Props) {
   const [showsAll, setShowsAll] = useState(false);
-  const heard = followers.filter(({ gear }) => gear.returnChannel !== null);
-  const others = followers.filter(({ gear }) => gear.returnChannel === null);
+  const heard = followers.filter(({ isHeard }) => isHeard);
+  const others = followers.filter(({ isHeard }) => !isHeard);
   const rows = heard.length === 0 || showsAll ? [...heard, ...others] : heard;
   const domain = useMemo(
     () => beatLineDomain(followers.flatMap(({ reading }) => reading?.landings.map(({ lateMs }) => lateMs) ?? [])),
@@ -77,8 +77,8 @@ export function FollowerTable({ followers, chosenId, onChoose }: Props) {
             className="text-left text-sm text-soft hover:text-ink"
           >
             {showsAll
-              ? 'Hide gear without an audio return'
-              : `${others.length} without an audio return: ${others.map(({ gear }) => gear.name).join(', ')}`}
+              ? 'Hide gear without its own audio return'
+              : `${others.length} without ${others.length === 1 ? 'its' : 'their'} own audio return: ${others.map(({ gear }) => gear.name).join(', ')}`}
           </button>
         ) : (
           <span />
@@ -100,13 +100,12 @@ const Row = memo(function Row({
   chosen: boolean;
   onChoose: (id: string) => void;
 }) {
-  const { gear, reading, state, onlyClick, portGone, late, clockBpm } = follower;
+  const { gear, isHeard, reading, state, onlyClick, portGone, late, clockBpm } = follower;
   const heardBpm = reading?.bpm ?? clockBpm;
   const bpm = useSession(({ snapshot }) => snapshot.bpm);
   const fault = useSession(({ snapshot }) => snapshot.faults.find(({ feedId }) => feedId === gear.portId)?.reason);
   const held = useSession(({ snapshot }) => snapshot.held.includes(gear.portId ?? ''));
   const wire = useWireText(gear);
-  const isHeard = gear.returnChannel !== null;
   const position = useReturnPosition(follower);
   const midi = useMidiReturn(gear.id);
   const narrow = useNarrow();
@@ -115,8 +114,13 @@ const Row = memo(function Row({
   ) : isHeard ? (
     <StateMark state={state} {...(onlyClick && { word: 'Click only' })} />
   ) : (
-    <span className="text-soft" title="No audio return">
-      No return
+    <span
+      className="text-soft"
+      title={
+        gear.returnChannel === null ? 'No audio return' : 'Others come in on its input. A take measures them in turns.'
+      }
+    >
+      {gear.returnChannel === null ? 'No return' : 'Shared input'}
     </span>
   );
   const offset = (

@@ -6,7 +6,7 @@ import type { Follower } from '../../studio/use-followers';
 import { latenessText } from '../../parts/words';
 
 /** A follower's position from its last hit: bar and beat, and in words also timecode, latency and the last stop. */
-export function useReturnPosition({ gear, reading }: Follower): { text: string; words: string } | null {
+export function useReturnPosition({ gear, isHeard, reading }: Follower): { text: string; words: string } | null {
   const lastHitMs = reading?.lastHitMs ?? null;
   const late = reading?.medianMs ?? 0;
   const rolling = useSession(({ snapshot }) => snapshot.state === 'rolling');
@@ -14,7 +14,9 @@ export function useReturnPosition({ gear, reading }: Follower): { text: string; 
     lastHitMs === null ? null : Math.round(beatOf(lastHitMs - late, beat, bpm, snapshotAtMs)),
   );
   const song = useSession(({ rig }) => rig?.song);
-  const stop = useDrift(({ stops }) => (gear.returnChannel === null ? undefined : stops[gear.returnChannel]));
+  const stop = useDrift(({ stops }) =>
+    isHeard && gear.returnChannel !== null ? stops[gear.returnChannel] : undefined,
+  );
   const facts = useSongFacts();
   if (!facts || !song || heard === null) return null;
   const at = rolling ? heard : (stop?.heardBeat ?? null);

@@ -13,6 +13,7 @@ import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import { Levels } from '../../parts/levels';
 import { signalWords } from '../../parts/midi-words';
+import { onSameInput } from '../../store/gear';
 import type { Gear, Rig } from '../../store/records';
 import { useMidiAccess, webMidi } from '../../ports/web-midi';
 import { hub } from '../../studio/workers';
@@ -298,6 +299,7 @@ export function ReturnStep({
   const [sinceMs, setSinceMs] = useState(() => performance.now());
   const [chosen, setChosen] = useState<number | null>(heard?.channel ?? gear.returnChannel);
   const { clickChannel } = rig.input;
+  const others = onSameInput(rig.gear, { id: gear.id, returnChannel: chosen });
   const levels = (live?.readings ?? []).map(({ lastHitMs, level }, channel) => ({
     channel,
     level,
@@ -341,6 +343,12 @@ export function ReturnStep({
       }
       help="Without an audio return, the device gets clock but can’t be measured by its sound."
     >
+      {others.length > 0 && (
+        <p>
+          {others.map(({ name }) => name).join(', ')} {others.length === 1 ? 'comes' : 'come'} in on input{' '}
+          {(chosen ?? 0) + 1}, too. That works: they are measured one after the other.
+        </p>
+      )}
       {!input && (
         <p className="text-attention">No audio input is open, so nothing can be heard. Open one in the first step.</p>
       )}

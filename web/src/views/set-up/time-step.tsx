@@ -21,7 +21,7 @@ export function TimeStep({ rig, onAnother }: { rig: Rig; onAnother: () => void }
   const problem = useTakeFlow(({ flow }) => (flow.state === 'idle' ? flow.problem : null));
   const taking = useTakeFlow(({ flow }) => flow.state !== 'idle');
   const ready = rig.gear.filter(({ portId, returnChannel }) => portId !== null && returnChannel !== null);
-  const why = obstacle(rig, ready, input);
+  const why = obstacle(rig, ready, input, { inTurns: true });
   const running = flow.state === 'running';
   const said = flow.state === 'idle' && flow.rig === rig ? flow.said : null;
   const { rows } = usePlan();
