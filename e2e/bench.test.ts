@@ -51,6 +51,14 @@ test('MIDI round trip through a thru: six bytes of 0.32 ms (31,250 baud, ten bit
 
 test('notes that the hub passes on come back once more, later by what it takes', async () => {
   await page.press('Through the hub');
+  // On a machine that is busy throughout, the time varies too much.
+  const isMeasured = async () => (await page.sees(/The hub passes notes on|Not reliable/)).includes('The hub passes');
+  for (let tries = 1; !(await isMeasured()) && tries < 4; tries++) {
+    const before = (await newest('loop')).startedAt;
+    await page.press('Send 64 notes');
+    await page.driver.wait(async () => (await newest('loop')).startedAt > before, 60_000, 'not sent again');
+    await page.press('Through the hub');
+  }
   await page.sees(/The hub passes notes on in \d+\.\d\d ms \(95% interval/);
   const { report } = (await newest('loop')).lines[1]!;
   expect(report!.matched).toBeGreaterThan(32);
@@ -284,6 +292,19 @@ test('the leader’s sound against its own clock; one press moves everyone onto 
   expect(Math.abs((await newest('leaderSound')).lines[0]!.report!.medianMs)).toBeLessThan(0.5);
 });
 
+test('the questions are one tab stop, with arrow keys between them', async () => {
+  await ask('How late is my gear?');
+  const focused = () => page.driver.switchTo().activeElement();
+  await (await focused()).sendKeys(Key.ARROW_DOWN);
+  expect(await (await focused()).getText()).toBe('How far behind the leader?');
+  await page.sees('Metronomo only listens');
+  await (await focused()).sendKeys(Key.END);
+  expect(await (await focused()).getText()).toBe('Who should lead?');
+  await (await focused()).sendKeys(Key.ARROW_DOWN);
+  expect(await (await focused()).getText()).toBe('How late is my gear?');
+  expect(await page.driver.findElements(By.css('[role=tablist][aria-label=Questions] [tabindex="0"]'))).toHaveLength(1);
+});
+
 test('a follower against the leader’s sound: whether it drifts, and how it takes a change of tempo', async () => {
   await ask('How far behind the leader?');
   await option('Drift');
@@ -311,19 +332,6 @@ test('a follower against the leader’s sound: whether it drifts, and how it tak
   const take = await newest('tempoRun');
   expect(take).toMatchObject({ plan: { leader: 'Input 14' } });
   expect((take.lines[0]!.result as unknown as { report: TempoRunReport }).report.changes).toHaveLength(1);
-});
-
-test('the questions are one tab stop, with arrow keys between them', async () => {
-  await ask('How late is my gear?');
-  const focused = () => page.driver.switchTo().activeElement();
-  await (await focused()).sendKeys(Key.ARROW_DOWN);
-  expect(await (await focused()).getText()).toBe('How far behind the leader?');
-  await page.sees('Metronomo only listens');
-  await (await focused()).sendKeys(Key.END);
-  expect(await (await focused()).getText()).toBe('Who should lead?');
-  await (await focused()).sendKeys(Key.ARROW_DOWN);
-  expect(await (await focused()).getText()).toBe('How late is my gear?');
-  expect(await page.driver.findElements(By.css('[role=tablist][aria-label=Questions] [tabindex="0"]'))).toHaveLength(1);
 });
 
 test('no console errors', async () => expect(await page.complaints()).toEqual([]));

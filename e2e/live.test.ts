@@ -231,9 +231,17 @@ test('3: a remote page on a phone shows where the song is, and plays, within the
        done(performance.timeOrigin + performance.now());`,
     );
     await page.sees(/Stop/);
-    const [origin, all] = await sentByHub();
-    // Handed over with the look-ahead: the press has arrived by then.
-    return { origin, all, delayMs: origin + all.find(({ bytes }) => bytes[0] === 0xfa)!.calledMs - pressedMs };
+    const all: { bytes: number[]; atMs: number; calledMs: number }[] = [];
+    let origin = 0;
+    // Shown before a busy page has handed it over.
+    const started = async () => {
+      const [from, sent] = await sentByHub();
+      origin = from;
+      all.push(...sent);
+      return all.find(({ bytes }) => bytes[0] === 0xfa);
+    };
+    const start = await page.driver.wait(started, 20_000, 'nobody was started');
+    return { origin, all, delayMs: origin + start!.calledMs - pressedMs };
   };
   let began = await play();
   // A shared machine stands still for 100 ms now and then.

@@ -1,4 +1,4 @@
-import { TempoMap, throughHub, type ReturnReading } from '@metronomo/core';
+import { reportLatency, TempoMap, throughHub, type ReturnReading } from '@metronomo/core';
 import { collecting, type Look } from '../flows/collecting';
 import { recording } from '../flows/recording';
 import { starts } from '../flows/starts';
@@ -549,7 +549,10 @@ export async function runLoop(out: Port, back: Port, channel: number): Promise<T
       const lines: TakeLine[] = [line];
       if (arrivedAgain.length >= FEWEST_PASSED_ON) {
         const againMs = arrivedAgain.map((ms) => ms - firstMs);
-        const heard = throughHub({ sentMs: line.pulsesMs, arrivedMs: line.onsetsMs, againMs });
+        const times = { sentMs: line.pulsesMs, arrivedMs: line.onsetsMs, againMs };
+        const { pulsesMs, matching } = throughHub(times);
+        const { landings } = matching;
+        const heard = { pulsesMs, onsetsMs: againMs, landings, report: reportLatency(matching) };
         lines.push({ ...lineOf('Through the hub', 0), ...heard });
       }
       await database.takes.put({ ...take, status: 'done', lines });

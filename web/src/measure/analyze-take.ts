@@ -207,7 +207,8 @@ async function measureLine(line: TakeLine, source: Source, beside: readonly Besi
       return { report: null, landings: [], pulsesMs: [], onsetsMs: [], result: { question: 'program', report } };
     }
     case 'loop':
-      return ofTimes(line);
+      // What came through the hub was matched to its notes when it was recorded.
+      return line === take.lines[1] ? ofMidi(line) : ofTimes(line);
     case 'midiReturn':
       return ofMidi(line);
     case 'leaderSound': {
