@@ -70,6 +70,40 @@ export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}
 }
 
 /**
+ * Script of devices on the MIDI ports that play into an input of `mixer`: a burst after each quarter note of their clock,
+ * counted from a start or song position, and after each note. They map port times to audio time on their own.
+ */
+const devicesOf = (mixer: string, input: string) => `
+      const offsets = [];
+      const read = () => {
+        const { contextTime, performanceTime } = context.getOutputTimestamp();
+        if (contextTime > 0) offsets.push(contextTime - performanceTime / 1000);
+        if (offsets.length > 7) offsets.shift();
+      };
+      const middle = () => [...offsets].sort((a, b) => a - b)[Math.floor(offsets.length / 2)];
+      const burst = (atMs, device) => {
+        if (!context || offsets.length === 0) return;
+        const buffer = context.createBuffer(1, 2400, context.sampleRate);
+        const samples = buffer.getChannelData(0);
+        for (let i = 0; i < samples.length; i++) samples[i] = 0.5 * Math.cos(i * 0.2) * Math.exp(-i / 400);
+        const source = new AudioBufferSourceNode(context, { buffer });
+        connect.call(source, ${mixer}, 0, ${input});
+        source.start(Math.max(0, (atMs + latenciesMs[device]) / 1000 + middle()));
+      };
+      const devices = latenciesMs.map(() => ({ tick: 0, playing: false }));
+      window.standIn.onSend = (bytes, atMs, portId) => {
+        const number = Number(portId.slice('attic-'.length)) - 1;
+        const device = devices[number];
+        if (!device) return;
+        if (bytes[0] === 0xf2 && !device.playing) device.tick = 6 * (bytes[1] + 128 * bytes[2]);
+        if (bytes[0] === 0xfa) device.tick = 0;
+        if (bytes[0] === 0xfa || bytes[0] === 0xfb) device.playing = true;
+        if (bytes[0] === 0xfc) device.playing = false;
+        if (bytes[0] === 0xf8 && device.playing && device.tick++ % 24 === 0) burst(atMs, number);
+        if ((bytes[0] & 0xf0) === 0x90 && bytes[2] > 0) burst(atMs, number);
+      };`;
+
+/**
  * An acoustic loop inside the page: the app's audio output comes back on input 1 after `cableMs`, and a device on the
  * MIDI port plays a burst on input 2, `latencyMs` after each quarter note of the clock or each note; further latencies
  * are those of devices on further ports and inputs. It maps port times to audio time on its own, with nothing from the
@@ -113,32 +147,7 @@ export function withLoop(
         }
         return connect.call(this, target, ...rest);
       };
-      const offsets = [];
-      const read = () => {
-        const { contextTime, performanceTime } = context.getOutputTimestamp();
-        if (contextTime > 0) offsets.push(contextTime - performanceTime / 1000);
-        if (offsets.length > 7) offsets.shift();
-      };
-      const middle = () => [...offsets].sort((a, b) => a - b)[Math.floor(offsets.length / 2)];
-      const burst = (atMs, device) => {
-        if (!context || offsets.length === 0) return;
-        const buffer = context.createBuffer(1, 2400, context.sampleRate);
-        const samples = buffer.getChannelData(0);
-        for (let i = 0; i < samples.length; i++) samples[i] = 0.5 * Math.cos(i * 0.2) * Math.exp(-i / 400);
-        const source = new AudioBufferSourceNode(context, { buffer });
-        connect.call(source, merger, 0, 1 + device);
-        source.start((atMs + latenciesMs[device]) / 1000 + middle());
-      };
-      const devices = latenciesMs.map(() => ({ tick: 0, playing: false }));
-      window.standIn.onSend = (bytes, atMs, portId) => {
-        const number = Number(portId.slice('attic-'.length)) - 1;
-        const device = devices[number];
-        if (!device) return;
-        if (bytes[0] === 0xfa || bytes[0] === 0xfb) { device.tick = 0; device.playing = true; }
-        if (bytes[0] === 0xfc) device.playing = false;
-        if (bytes[0] === 0xf8 && device.playing && device.tick++ % 24 === 0) burst(atMs, number);
-        if ((bytes[0] & 0xf0) === 0x90 && bytes[2] > 0) burst(atMs, number);
-      };
+      ${devicesOf('merger', '1 + device')}
       navigator.mediaDevices.getUserMedia = async () => stream;
     })();`,
   );
@@ -156,7 +165,7 @@ export function withSides(driver: WebDriver, latenciesMs: number[]): Promise<voi
       const latenciesMs = ${JSON.stringify(latenciesMs)};
       const RealContext = window.AudioContext;
       const connect = AudioNode.prototype.connect;
-      let context = null, sides, offsets = [];
+      let context = null, sides;
       window.AudioContext = class extends RealContext {
         constructor(options) {
           super(options);
@@ -164,35 +173,13 @@ export function withSides(driver: WebDriver, latenciesMs: number[]): Promise<voi
           context = this;
           sides = new ChannelMergerNode(this, { numberOfInputs: 2 });
           connect.call(sides, this.destination);
-          setInterval(() => {
-            const { contextTime, performanceTime } = this.getOutputTimestamp();
-            if (contextTime > 0) offsets = [...offsets, contextTime - performanceTime / 1000].slice(-7);
-          }, 40);
+          setInterval(read, 40);
         }
       };
       AudioNode.prototype.connect = function (target, ...rest) {
         return context && target === context.destination ? connect.call(this, sides, 0, 0) : connect.call(this, target, ...rest);
       };
-      const burst = (atMs, device) => {
-        if (!context || offsets.length === 0) return;
-        const buffer = context.createBuffer(1, 2400, context.sampleRate);
-        const samples = buffer.getChannelData(0);
-        for (let i = 0; i < samples.length; i++) samples[i] = 0.5 * Math.cos(i * (0.2 + 0.1 * device)) * Math.exp(-i / 400);
-        const source = new AudioBufferSourceNode(context, { buffer });
-        connect.call(source, sides, 0, 1);
-        const middle = [...offsets].sort((a, b) => a - b)[Math.floor(offsets.length / 2)];
-        source.start(Math.max(0, (atMs + latenciesMs[device]) / 1000 + middle));
-      };
-      const devices = latenciesMs.map(() => ({ tick: 0, playing: false }));
-      window.standIn.onSend = (bytes, atMs, portId) => {
-        const number = Number(portId.slice('attic-'.length)) - 1;
-        const device = devices[number];
-        if (!device) return;
-        if (bytes[0] === 0xfa || bytes[0] === 0xfb) { device.tick = 0; device.playing = true; }
-        if (bytes[0] === 0xfc) device.playing = false;
-        if (bytes[0] === 0xf8 && device.playing && device.tick++ % 24 === 0) burst(atMs, number);
-        if ((bytes[0] & 0xf0) === 0x90 && bytes[2] > 0) burst(atMs, number);
-      };
+      ${devicesOf('sides', '1')}
     })();`,
   );
 }

@@ -20,6 +20,7 @@ interface StoredTake {
 }
 
 const MOST_TAKES = 8;
+const UNBRIDGEABLE_MS = 100;
 
 let server: AudioServer;
 let page: Page;
@@ -132,14 +133,14 @@ async function againstLeader(delay: number): Promise<void> {
 
 /** The usual interface has two inputs: one for the click, and one for a mixer with all devices. */
 test('a newcomer with two devices on one input: found by their sound, brought into time in turns', async () => {
-  const beganMs = Date.now();
   const machine = new MachineWatch();
-  // Takes that the machine stalls in are refused; on a machine that stalls in all of them, nothing can be told.
-  await newcomer().catch((error: unknown) => {
-    machine.end();
-    if (machine.calm(beganMs, Date.now())) throw error;
-  });
-  machine.end();
+  // A stall that the audio server can’t bridge moves the sound for good: then nothing can be told.
+  await newcomer()
+    .catch((error: unknown) => {
+      if (machine.longestStallMs < UNBRIDGEABLE_MS) throw error;
+      process.stderr.write(`Not told: ${machine.report}.\n`);
+    })
+    .finally(() => machine.end());
 }, 900_000);
 
 async function newcomer(): Promise<void> {
