@@ -18,6 +18,7 @@ import { useSession } from './studio/session';
 import { runInOneTab } from './studio/single-tab';
 import { endStudio, showLastRig, startStudio } from './studio/start';
 import { keepInstalled } from './studio/installed';
+import { planAheadWhenShown } from './studio/plan-ahead';
 import { stayAwake } from './studio/stay-awake';
 import { deleteLeftovers } from './store/own-data';
 import { StartFailed } from './app/start-failed';
@@ -55,6 +56,7 @@ async function start({ take = false } = {}): Promise<void> {
     watchStorage();
     void deleteLeftovers();
     stayAwake();
+    planAheadWhenShown();
     useSession.setState({ starting: false });
     whenIdle(preloadViews);
     whenIdle(keepInstalled);

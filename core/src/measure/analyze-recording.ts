@@ -2,7 +2,7 @@ import { bisectLeft, max as maximum, median, sort } from 'd3-array';
 import { detectOnsets, type Onset } from './detect-onsets';
 import { secondDifferences } from './second-differences';
 import { explainHits, type TakeFinding } from './findings';
-import type { Landing } from './match-onsets';
+import type { Landing, LateRange } from './match-onsets';
 import { reportLatency, type LatencyReport } from './measure-latency';
 import { cutClicks, isOwn, takeOutBeside, takeOutClick, type Beside, type Bleed, type Click } from './take-out-click';
 
@@ -19,10 +19,13 @@ export class RecordingError extends Error {
   }
 }
 
-/** The beats: the click on a channel, clicks found earlier, or a fixed tempo from a first beat. */
+/**
+ * The beats: the click on a channel, clicks found earlier, or a fixed tempo from a first beat. `range`: how late hits can
+ * be, if that is known; it may be longer than a beat if the beats aren’t evenly spaced.
+ */
 export type BeatReference =
   | { click: Float32Array }
-  | { pulsesMs: readonly number[]; click?: Float32Array | readonly Click[] }
+  | { pulsesMs: readonly number[]; click?: Float32Array | readonly Click[]; range?: LateRange }
   | { bpm: number; firstBeatMs: number };
 
 export interface RecordingReport extends LatencyReport {
@@ -72,13 +75,12 @@ export function analyzeRecording(
   const bleed = bleedOf(gear, sampleRate, beats, pulsesMs);
   // What comes first is alone at first.
   const inOrder = sort(beside, ({ hits }) => median(hits, ({ at }) => afterOne(pulsesMs, (at / sampleRate) * 1000)));
+  const range = 'range' in beats ? beats.range : undefined;
   const analyze = (click: Bleed | null) =>
-    analyzeWithout(
-      { click, ...takeOutOthers(click?.samples ?? gear, inOrder, sampleRate) },
-      gear,
-      sampleRate,
+    analyzeWithout({ click, ...takeOutOthers(click?.samples ?? gear, inOrder, sampleRate) }, gear, sampleRate, {
       pulsesMs,
-    );
+      ...(range && { range }),
+    });
   const analysis = analyze(bleed);
   // Bleed that comes late, together with the hits, is the hits themselves.
   const beginsWithIt =
@@ -125,7 +127,7 @@ function analyzeWithout(
   { click, beside, samples }: Cleaned,
   gear: Float32Array,
   sampleRate: number,
-  pulsesMs: number[],
+  { pulsesMs, range }: { pulsesMs: number[]; range?: LateRange },
 ): RecordingAnalysis {
   const bleeds = click ? [click, ...beside] : beside;
   const onsets = onsetsIn(
@@ -153,7 +155,7 @@ function analyzeWithout(
       'noOnset',
     );
   const onsetsMs = onsets.map((onset) => onset.timeMs);
-  const { matching, findings, reason } = explainHits(pulsesMs, onsetsMs);
+  const { matching, findings, reason } = explainHits(pulsesMs, onsetsMs, range);
   // The click's onset and the device's are whole samples.
   const sampleMs = 2000 / sampleRate;
   const report = reportLatency(matching, {

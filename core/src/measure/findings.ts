@@ -1,6 +1,6 @@
 import { mean, median } from 'd3-array';
 import { fitLine } from '../maths/fit-line';
-import { matchOnsets, type Landing, type Matching } from './match-onsets';
+import { matchOnsets, type Landing, type LateRange, type Matching } from './match-onsets';
 
 const { abs, cos, hypot, max, min, PI, round, sin, sqrt } = Math;
 
@@ -62,12 +62,15 @@ const MOST_APART = 0.2;
 const DOUBTFUL_EARLY = 0.05;
 const EIGHTH_OFF = [0.375, 0.625] as const;
 
-/** What the hits of one device are, against beats that are due. Both in ms on one timeline, in order. */
-export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly number[]): Explained {
+/**
+ * What the hits of one device are, against beats that are due. Both in ms on one timeline, in order. `range`: how late
+ * they can be, if that is known.
+ */
+export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly number[], range?: LateRange): Explained {
   const beatMs = median(pulsesMs.slice(1), (ms, i) => ms - (pulsesMs[i] as number)) ?? 0;
   if (pulsesMs.length < FEWEST || onsetsMs.length < FEWEST / 2 || beatMs <= 0)
-    return { matching: matchOnsets(pulsesMs, onsetsMs), findings: [] };
-  if (!isEven(pulsesMs, beatMs)) return explainUneven(pulsesMs, onsetsMs);
+    return { matching: matchOnsets(pulsesMs, onsetsMs, range), findings: [] };
+  if (!isEven(pulsesMs, beatMs)) return explainUneven(pulsesMs, onsetsMs, range);
   const period = periodOf(onsetsMs, beatMs);
   const lengthMs = (pulsesMs.at(-1) as number) - (pulsesMs[0] as number);
   if (period && abs(period.beatMs / beatMs - 1) * lengthMs > beatMs / 4) {
@@ -81,7 +84,7 @@ export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly numb
   const findings: TakeFinding[] = [];
   const hitsPerBeat = period?.hitsPerBeat ?? 1;
   if (hitsPerBeat !== 1) findings.push({ kind: hitsPerBeat > 1 ? 'double' : 'half', hitsPerBeat });
-  const matching = matchedAgain(pulsesMs, onsetsMs, beatMs);
+  const matching = matchedAgain(pulsesMs, onsetsMs, beatMs, range);
   const { landings } = matching;
   if (hitsPerBeat > 1) matching.extra = max(0, onsetsMs.length - round(hitsPerBeat * landings.length));
   if (hitsPerBeat < 1) matching.missed = max(0, round(hitsPerBeat * pulsesMs.length) - landings.length);
@@ -94,9 +97,9 @@ export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly numb
 }
 
 /** With a tempo map: what is counted in beats can't be told, but trends in ms can. */
-function explainUneven(pulsesMs: readonly number[], onsetsMs: readonly number[]): Explained {
+function explainUneven(pulsesMs: readonly number[], onsetsMs: readonly number[], range?: LateRange): Explained {
   const shortestMs = pulsesMs.slice(1).reduce((least, ms, i) => min(least, ms - (pulsesMs[i] as number)), Infinity);
-  const matching = matchedAgain(pulsesMs, onsetsMs, shortestMs);
+  const matching = matchedAgain(pulsesMs, onsetsMs, shortestMs, range);
   const trend = trendOf(pulsesMs, matching.landings, shortestMs);
   return { matching, findings: trend ? [trend.finding] : [], ...(trend && { reason: trend.reason }) };
 }
@@ -156,8 +159,13 @@ function resultant(timesMs: readonly number[], periodMs: number): number {
 }
 
 /** Hits that were left out because they are a little later or earlier than most still belong to their beat. */
-function matchedAgain(pulsesMs: readonly number[], onsetsMs: readonly number[], beatMs: number): Matching {
-  const matching = matchOnsets(pulsesMs, onsetsMs);
+function matchedAgain(
+  pulsesMs: readonly number[],
+  onsetsMs: readonly number[],
+  beatMs: number,
+  range?: LateRange,
+): Matching {
+  const matching = matchOnsets(pulsesMs, onsetsMs, range);
   const { landings, missed } = matching;
   if (missed < SMALLER_SHARE * pulsesMs.length || landings.length < FEWEST / 2) return matching;
   const delayMs = median(landings, ({ lateMs }) => lateMs) ?? 0;

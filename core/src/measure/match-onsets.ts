@@ -17,6 +17,9 @@ export interface Matching {
   extra: number;
 }
 
+/** How late hits may be, ms, from and to. */
+export type LateRange = readonly [fromMs: number, toMs: number];
+
 /** Share of the interval searched before a pulse; the rest is after it, because gear is late more often than early. */
 const EARLY_SHARE = 0.25;
 const LATE_SHARE = 0.75;
@@ -32,13 +35,15 @@ const MAX_STRAY_SHARE = 0.25;
 /**
  * Matches onsets to pulses. The delay that most pulses agree on is found first, so that half a beat of latency is
  * unambiguous and a missing or double hit shifts nothing; then each pulse takes the onset closest to that delay. Both
- * series are in ms on one timeline, in order.
+ * series are in ms on one timeline, in order. With a `range` longer than the interval, pulses that aren’t evenly spaced
+ * tell which pulse a hit belongs to.
  */
-export function matchOnsets(pulsesMs: ArrayLike<number>, onsetsMs: ArrayLike<number>): Matching {
+export function matchOnsets(pulsesMs: ArrayLike<number>, onsetsMs: ArrayLike<number>, range?: LateRange): Matching {
   const pulses = Array.from(pulsesMs);
   const onsets = Array.from(onsetsMs);
   const intervalMs = median(pulses.slice(1), (ms, i) => ms - (pulses[i] as number)) ?? LONE_INTERVAL_MS;
-  const delays = commonDelays(pulses, onsets, intervalMs);
+  const searched = range ?? [-EARLY_SHARE * intervalMs, LATE_SHARE * intervalMs];
+  const delays = commonDelays(pulses, onsets, searched, min(BUNDLE_MS, MAX_STRAY_SHARE * intervalMs));
   if (delays.length === 0) return { landings: [], missed: pulses.length, extra: onsets.length };
 
   const delayMs = median(delays) ?? 0;
@@ -57,15 +62,14 @@ export function matchOnsets(pulsesMs: ArrayLike<number>, onsetsMs: ArrayLike<num
 }
 
 /** The densest cluster of delays between any pulse and any onset that could match it. */
-function commonDelays(pulses: number[], onsets: number[], intervalMs: number): number[] {
+function commonDelays(pulses: number[], onsets: number[], [fromMs, toMs]: LateRange, widthMs: number): number[] {
   const delays: number[] = [];
   for (const pulseMs of pulses) {
-    const from = bisectLeft(onsets, pulseMs - EARLY_SHARE * intervalMs);
-    const to = bisectLeft(onsets, pulseMs + LATE_SHARE * intervalMs);
+    const from = bisectLeft(onsets, pulseMs + fromMs);
+    const to = bisectLeft(onsets, pulseMs + toMs);
     for (let i = from; i < to; i++) delays.push((onsets[i] as number) - pulseMs);
   }
   delays.sort((a, b) => a - b);
-  const widthMs = min(BUNDLE_MS, MAX_STRAY_SHARE * intervalMs);
   let best = { from: 0, to: 0 };
   for (let from = 0, to = 0; from < delays.length; from++) {
     while (to < delays.length && (delays[to] as number) - (delays[from] as number) <= widthMs) to++;

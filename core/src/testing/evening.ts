@@ -301,7 +301,10 @@ export class Evening {
       this.#windsUntilMs = nowMs + CODE_MS;
       this.#winds = this.hub.snapshot().winds !== null;
     }
-    if (this.#holds) this.#held = new Set(this.hub.snapshot().held);
+    if (this.#holds) {
+      this.#held = new Set(this.hub.snapshot().held);
+      this.#holds = this.#held.size > 0;
+    }
     for (const message of out) this.#deliver(message, leaderId);
   }
 

@@ -1,7 +1,7 @@
 import { CLICK_SOUNDS, MidiParser, type SoundBlock } from '@metronomo/core';
 import { create } from 'zustand';
 import { runningEngine } from './engine';
-import { notePlayed } from './played-clicks';
+import { isLeftOut, notePlayed } from './played-clicks';
 
 /** Returns are played this long after capture, click and gear alike, so that no block misses its time. */
 const MONITOR_DELAY_MS = 60;
@@ -138,7 +138,7 @@ export function playClick(bytes: Uint8Array, atMs: number): void {
   const { context, clock } = engine;
   const delayMs = input?.roundTripMs ?? 0;
   for (const { message } of parser.push(bytes, atMs)) {
-    if (message.kind !== 'noteOn') continue;
+    if (message.kind !== 'noteOn' || isLeftOut()) continue;
     clickStrip ??= connected(context);
     clickStrip.gain.gain.value = levels[-1] ?? DEFAULT_LEVEL;
     clickStrip.pan.pan.value = input && sides === 'apart' ? -1 : 0;

@@ -9,6 +9,22 @@ export function notePlayed(frame: number): void {
   if (frames.length > 2 * MOST) frames = frames.slice(-MOST);
 }
 
+/** Of so many clicks in a row, which are left out: so none can be taken for one a beat later. */
+const PATTERN = 7;
+const LEFT_OUT = [0, 2];
+
+let clicksOfPattern: number | null = null;
+
+/** From now on, some clicks are left out, or all are played. */
+export function leaveSomeOut(some: boolean): void {
+  clicksOfPattern = some ? 0 : null;
+}
+
+/** Call for each click that is due; whether it isn’t to be played. */
+export function isLeftOut(): boolean {
+  return clicksOfPattern !== null && LEFT_OUT.includes(clicksOfPattern++ % PATTERN);
+}
+
 /** The frames at which clicks left, from one frame to another. Input and output of one context count the same frames. */
 export function playedBetween(from: number, to: number): number[] {
   return frames.filter((frame) => frame >= from && frame < to);

@@ -1,4 +1,5 @@
 import { reportLatency, TempoMap, throughHub, type ReturnReading } from '@metronomo/core';
+import { leaveSomeOut } from '../audio/played-clicks';
 import { collecting, type Look } from '../flows/collecting';
 import { recording } from '../flows/recording';
 import { starts } from '../flows/starts';
@@ -36,7 +37,10 @@ export async function giveBack(): Promise<void> {
 
 const CALIBRATION_BARS = 4;
 
-/** Audio round trip: the hub's click through a cable back into `channel`, against its due time. */
+/**
+ * Audio round trip: the hub's click through a cable back into `channel`, against its due time. It may be longer than a
+ * beat, so some clicks are left out.
+ */
 export async function runCalibration(channel: number): Promise<Take | null> {
   const wasRolling = isRolling();
   const { result: take } = await measureTake({
@@ -44,7 +48,10 @@ export async function runCalibration(channel: number): Promise<Take | null> {
     prepare() {
       if (!useSession.getState().input) throw new Error('No audio input is open. Open one in Rig.');
     },
-    start: playHub,
+    async start(signal) {
+      leaveSomeOut(true);
+      await playHub(signal);
+    },
     ...framedTake(
       ({ bpm, beatsMs }) => ({
         gear: [],
@@ -55,6 +62,7 @@ export async function runCalibration(channel: number): Promise<Take | null> {
       (bare) => ({ ...bare, lines: [pathLine(channel)] }),
     ),
     async restore() {
+      leaveSomeOut(false);
       if (!wasRolling) await stopHub();
     },
   });

@@ -1,3 +1,4 @@
+import { isLeftOut, leaveSomeOut } from '../audio/played-clicks';
 import type { Take } from '../store/records';
 import { analyzeTake, tempoPlan } from './analyze-take';
 
@@ -38,6 +39,26 @@ const soundAt = (times: number[], seconds: number) => {
 };
 const line = { gearId: 'a', name: 'A', channel: 1 };
 const beats = { clickChannel: 0 };
+
+test.each([7.4, 120, 200.2, 249.9, 250, 612.5, 940])(
+  'a round trip of %d ms is found at 240 BPM, in a take from the middle of playing',
+  async (roundTripMs) => {
+    leaveSomeOut(true);
+    const played = Array.from({ length: 80 }, (_, i) => 60 + 250 * (i - 20)).filter(() => !isLeftOut());
+    leaveSomeOut(false);
+    const [lengthMs, seconds] = [4260, 5];
+    const clicksMs = played.filter((ms) => ms >= 0 && ms < lengthMs);
+    const heard = played.map((ms) => ms + roundTripMs).filter((ms) => ms >= 0 && ms < lengthMs);
+    const path = {
+      sampleRate: 48_000,
+      beats: { bpm: 240, firstBeatMs: 60, clicksMs },
+      plan: { question: 'calibration' },
+      lines: [{ ...line, channel: 0 }],
+    } as unknown as Take;
+    const { lines } = await analyzeTake(path, loaderOf([soundAt(heard, seconds)]));
+    expect(lines[0]!.report).toMatchObject({ medianMs: expect.closeTo(roundTripMs, 1), believable: true });
+  },
+);
 
 test('a chase: each start is measured from its own first click, independently of the others', async () => {
   const startedMs = [1000, 8000, 15_000];

@@ -13,3 +13,10 @@ export async function planAhead(): Promise<void> {
     new Promise((resolve) => setTimeout(resolve, LONGEST_WAIT_MS)),
   ]);
 }
+
+/** A window that comes back into sight draws all that it didn’t draw before. */
+export function planAheadWhenShown(): void {
+  document.addEventListener('visibilitychange', () => {
+    if (document.visibilityState === 'visible') void planAhead();
+  });
+}

@@ -73,7 +73,10 @@ export function CalibrationPanel() {
   if (!input) return <p className="text-sm text-soft">No audio input is open. Open one in Rig.</p>;
   return (
     <div className="flex flex-col gap-4">
-      <p className="text-sm">Patch a cable from the output that carries the hub’s click to an input.</p>
+      <p className="text-sm">
+        Patch a cable from the output that carries the hub’s click to an input. Some clicks are left out, so that each one
+        is recognized when it comes back.
+      </p>
       <Choice
         label="Loopback input"
         value={channel ?? clickChannel}
