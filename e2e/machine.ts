@@ -45,10 +45,15 @@ export class MachineWatch {
     return windows.length > 0 && windows.every(({ stolenMs }) => stolenMs <= CALM_MS) && !this.#stalls.some(isBetween);
   }
 
+  /** Of all stalls so far, the longest, ms. */
+  get longestStallMs(): number {
+    return Math.max(0, ...this.#stalls.map(({ ms }) => ms));
+  }
+
   /** As a sentence. */
   get report(): string {
     const stolen = this.#windows.reduce((sum, window) => sum + window.stolenMs, 0);
-    const longest = Math.max(0, ...this.#stalls.map(({ ms }) => ms)).toFixed(0);
+    const longest = this.longestStallMs.toFixed(0);
     return `the machine stalled another process over ${STALL_MS} ms ${this.#stalls.length} times, ${longest} ms the longest, and its host took ${stolen} ms of the cores away, most within 100 ms ${Math.max(0, ...this.#windows.map((window) => window.stolenMs))} ms`;
   }
 }

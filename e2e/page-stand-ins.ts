@@ -153,6 +153,37 @@ export function withLoop(
   );
 }
 
+/**
+ * The page's sound on two sides: what the app plays on the left, and on the right the devices of all MIDI ports, mixed,
+ * each with a burst `latenciesMs` after each quarter note of its clock or each note. For a real audio server, whose input
+ * hears both.
+ */
+export function withSides(driver: WebDriver, latenciesMs: number[]): Promise<void> {
+  return beforeApp(
+    driver,
+    `(() => {
+      const latenciesMs = ${JSON.stringify(latenciesMs)};
+      const RealContext = window.AudioContext;
+      const connect = AudioNode.prototype.connect;
+      let context = null, sides;
+      window.AudioContext = class extends RealContext {
+        constructor(options) {
+          super(options);
+          if (context) return;
+          context = this;
+          sides = new ChannelMergerNode(this, { numberOfInputs: 2 });
+          connect.call(sides, this.destination);
+          setInterval(read, 40);
+        }
+      };
+      AudioNode.prototype.connect = function (target, ...rest) {
+        return context && target === context.destination ? connect.call(this, sides, 0, 0) : connect.call(this, target, ...rest);
+      };
+      ${devicesOf('sides', '1')}
+    })();`,
+  );
+}
+
 /** All records of a table in the app's own store, demo and own data. */
 export function stored<T>(driver: WebDriver, table: string): Promise<T[]> {
   return driver.executeAsyncScript<T[]>(

@@ -74,8 +74,8 @@ export function CalibrationPanel() {
   return (
     <div className="flex flex-col gap-4">
       <p className="text-sm">
-        Patch a cable from the output that carries the hub’s click to an input. Some clicks are left out, so that each one
-        is recognized when it comes back.
+        Patch a cable from the output that carries the hub’s click to an input. Some clicks are left out, so that each
+        one is recognized when it comes back.
       </p>
       <Choice
         label="Loopback input"
