@@ -132,7 +132,8 @@ async function soak(page: Page, lastsMs: number, random: SeededRandom): Promise<
   const late = await look(page);
   const last = await memory(page, inside);
   machine.end();
-  const unexplained = late.lateAtMs.filter((atMs) => machine.calm(atMs - STALL_BEFORE_MS, atMs));
+  const lateAtMs = await page.driver.executeScript<number[]>('return standIn.counted.lateAtMs');
+  const unexplained = lateAtMs.filter((atMs) => machine.calm(atMs - STALL_BEFORE_MS, atMs));
   const grown = Object.entries(last).map(([name, bytes]) => `${name} ${mega(bytes - (first[name] ?? 0))}`);
   console.log(
     `Heap growth: ${grown.join(', ')} MB. Late: ${late.late} of ${late.all}, ${late.latestMs.toFixed(0)} ms the latest; ${unexplained.length} of them while the machine was calm.`,
@@ -208,11 +209,13 @@ interface Counted {
   all: number;
   late: number;
   latestMs: number;
-  lateAtMs: number[];
 }
 
+/** Without the times of those that were late: the driver leaves whatever it was told in the page's memory. */
 async function look(page: Page): Promise<Counted> {
-  const counted = await page.driver.executeScript<Counted>('return { ...standIn.counted }');
+  const counted = await page.driver.executeScript<Counted>(
+    'const { all, late, latestMs } = standIn.counted; return { all, late, latestMs };',
+  );
   console.log(`${since()}  late ${counted.late} of ${counted.all}, ${counted.latestMs.toFixed(0)} ms the latest`);
   return counted;
 }

@@ -71,16 +71,19 @@ export function withMidi(driver: WebDriver, { refuse = false, outputs = 1 } = {}
 
 /**
  * Script of devices on the MIDI ports that play into an input of `mixer`: a burst after each quarter note of their clock,
- * counted from a start or song position, and after each note. They map port times to audio time on their own.
+ * counted from a start or song position, and after each note. They map port times to audio time on their own, by the median
+ * of many readings, because an audio server's vary by milliseconds; after a dropout by the newest.
  */
 const devicesOf = (mixer: string, input: string) => `
       const offsets = [];
+      const middle = (some = offsets) => [...some].sort((a, b) => a - b)[Math.floor(some.length / 2)];
       const read = () => {
         const { contextTime, performanceTime } = context.getOutputTimestamp();
         if (contextTime > 0) offsets.push(contextTime - performanceTime / 1000);
-        if (offsets.length > 7) offsets.shift();
+        if (offsets.length > 64) offsets.shift();
+        const newest = offsets.slice(-8);
+        if (Math.abs(middle(newest) - middle()) > 0.002) offsets.splice(0, offsets.length - newest.length);
       };
-      const middle = () => [...offsets].sort((a, b) => a - b)[Math.floor(offsets.length / 2)];
       const burst = (atMs, device) => {
         if (!context || offsets.length === 0) return;
         const buffer = context.createBuffer(1, 2400, context.sampleRate);

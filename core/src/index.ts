@@ -58,6 +58,8 @@ export { shiftSound } from './align/shift-sound';
 export { poolTakes, type NaturalLateness, type PooledLateness } from './align/pool-takes';
 export { parseDuration } from './align/parse-duration';
 export * from './hub/hub';
+export { HUB, type TakeOver } from './hub/leaders';
+export type { Feed } from './hub/lines';
 export type { Outgoing } from './hub/outgoing';
 export type { HubCommand } from './hub/hub-command';
 export type { PortRoute } from './hub/note-router';

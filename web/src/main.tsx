@@ -16,7 +16,7 @@ import { remoteHost } from './studio/remote-host';
 import { watchSongEnds } from './studio/set-list';
 import { useSession } from './studio/session';
 import { runInOneTab } from './studio/single-tab';
-import { endStudio, showLastRig, startStudio } from './studio/start';
+import { endStudio, showLastRig, startEngines, startStudio } from './studio/start';
 import { keepInstalled } from './studio/installed';
 import { planAheadWhenShown } from './studio/plan-ahead';
 import { stayAwake } from './studio/stay-awake';
@@ -39,6 +39,9 @@ async function start({ take = false } = {}): Promise<void> {
     return;
   }
   try {
+    // They are loaded while the first picture is drawn.
+    const engines = Promise.all([startEngines(), loadFilesWorker()]);
+    engines.catch(() => undefined); // Awaited below.
     const rig = await showLastRig();
     flushSync(() =>
       root.render(
@@ -48,7 +51,8 @@ async function start({ take = false } = {}): Promise<void> {
       ),
     );
     await pictureShown();
-    await Promise.all([startStudio(rig), loadFilesWorker()]);
+    await engines;
+    await startStudio(rig);
     watchDrift();
     watchSongEnds();
     remoteHost.begin();

@@ -1,35 +1,16 @@
 import { LAST_SONG_POSITION, NOTE_LENGTH_MS, START_LEAD_MS, type Winding } from '../feed/feed-planner';
-import type { FeedSettings } from '../feed/feed-settings';
-import { WirePlanner } from '../feed/wire-planner';
-import { encodeMidi } from '../midi/encode-midi';
-import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT, type MidiMessage } from '../midi/message';
+import { SIXTEENTHS_PER_BEAT, TICKS_PER_BEAT } from '../midi/message';
 import { MeterMap, type MeterPoint } from '../tempo/meter-map';
 import { TempoMap, type TempoPoint } from '../tempo/tempo-map';
 import { beatAt, bpmAt, msOfBeat, songMsAt, type Motion } from '../transport/motion';
 import { Timeline, type GridPosition, type TransportState } from '../transport/timeline';
 import type { HubCommand, LostMotion } from './hub-command';
+import { HUB, Leaders, type TakeOver } from './leaders';
+import { Lines, type Feed, type LinesSnapshot, type Starting } from './lines';
 import { NoteRouter, type PortRoute } from './note-router';
 import type { Outgoing } from './outgoing';
-import { Players } from './players';
-import { Source, type OtherCode, type Lead, type SourceSettings, type SourceSnapshot } from './source';
+import type { Lead, Source, SourceSettings, SourceSnapshot } from './source';
 import { leadMs, steer, STEER_EVERY_MS } from './steer';
-
-/** What leaves one wire, and its output port. */
-export interface Feed {
-  id: string;
-  portId: string;
-  settings: FeedSettings;
-  /** Ids of all gear its bytes reach. Gear that is new here is started in mid-song. */
-  reaches?: readonly string[];
-  /** Send even while one of these leads. */
-  sendsToLeader?: boolean;
-}
-
-/**
- * Who takes over: the first in the order leads, and the others only if it is lost; or whoever of them starts to play, and
- * the first of several for as long as it plays.
- */
-export type TakeOver = 'inOrder' | 'whoeverPlays';
 
 /** Where the song position goes on stop. */
 export type AfterStop = 'stay' | 'toStart' | 'toWherePlayBegan';
@@ -44,7 +25,7 @@ export interface SongSettings {
   endBeat?: number | null;
 }
 
-export interface HubSnapshot {
+export interface HubSnapshot extends LinesSnapshot {
   state: TransportState;
   /** Whether it rolls once every pending request has been carried out. */
   willRoll: boolean;
@@ -66,11 +47,6 @@ export interface HubSnapshot {
   /** It plays by itself after this long; null if it doesn't. */
   playsInMs: number | null;
   sources: SourceSnapshot[];
-  /** Feeds stopped individually, and muted feeds. */
-  held: string[];
-  muted: string[];
-  /** Feeds silenced by a fault in their planning, with the reason. */
-  faults: { feedId: string; reason: string }[];
   /** Pre-roll: how long everyone waits at play, so that the earliest follower can be early. */
   preRollMs: number;
   lookaheadMs: number;
@@ -105,8 +81,6 @@ const HISTORY_MS = 10_000;
 const SAME_TEMPO = 3e-5;
 /** A leader that returns within this time is followed again by itself. */
 const HOLD_OFF_MS = 10_000;
-/** The hub's id in the fallback order. */
-export const HUB = 'hub';
 
 /** Song positions are sent this often while winding, and this many quarter notes go by in a second. */
 const WIND_EVERY_MS = 125;
@@ -114,26 +88,6 @@ const WIND_BEATS_A_SECOND = 16;
 const ENDS_WINDING: ReadonlySet<HubCommand['kind']> = new Set([
   ...(['play', 'pause', 'stop', 'downbeat', 'locate', 'wind', 'resume'] as const),
 ]);
-
-const NO_SYNC = { clock: false, transport: false, position: false, timecode: null };
-
-/** What can be started in mid-song. */
-type Starting = Pick<WirePlanner, 'start' | 'invite' | 'stand' | 'beginsAt' | 'locate'>;
-
-interface FeedState {
-  readonly feed: Feed;
-  readonly planner: WirePlanner;
-  /** Stopped individually, until released. */
-  readonly held?: boolean;
-  /** Keeps running, but nothing is sent. */
-  readonly muted?: boolean;
-  /** Silent while others are soloed. */
-  readonly notSoloed?: boolean;
-  /** Keeps running, but nothing is sent while it would reach the leader. */
-  readonly reachesLeader?: boolean;
-  /** Why nothing more is sent until the feed is replaced or rejoins. */
-  readonly fault?: string | null;
-}
 
 /**
  * The engine. Incoming sync is never passed through: the grid follows the leader and every feed is regenerated from the
@@ -154,12 +108,15 @@ export class Hub {
   #winding: { direction: Winding; placedMs: number; seenFromMs: number } | null = null;
   #records = false;
   readonly #timeline: Timeline;
-  #lines = new Map<string, FeedState>();
-  #sources = new Map<string, Source>();
-  #order: readonly string[] = [HUB];
-  #takeOver: TakeOver = 'inOrder';
-  readonly #players = new Players();
-  #leader: string = HUB;
+  readonly #lines = new Lines({
+    horizonMs: () => this.#horizonMs,
+    songMs: () => this.#timeline.at(this.#horizonMs).songMs,
+    hasPlayed: () => this.#hasPlayed,
+    records: () => this.#records,
+    map: () => this.#mapNow(),
+    join: (planner) => this.#join(planner),
+  });
+  readonly #leaders = new Leaders();
   /** The preferred leader dropped out during playback; don't switch back automatically. */
   #fellBack = false;
   /** Who was lost, when, and how far its count was from the grid's. */
@@ -185,10 +142,6 @@ export class Hub {
   #messages = 0;
   #sleeps = 0;
   #lookaheadMs = 0;
-  /** Extra hand-over lead per port, ms. */
-  readonly #early = new Map<string, number>();
-  readonly #farewells: Outgoing[] = [];
-  #soloed: ReadonlySet<string> | null = null;
   readonly #router = new NoteRouter();
 
   constructor(options: { bpm: number }) {
@@ -209,7 +162,7 @@ export class Hub {
       this.#setMap(new TempoMap(song.tempo));
     if (song.meter && JSON.stringify(song.meter) !== JSON.stringify(this.#meter.points)) {
       this.#meter = new MeterMap(song.meter);
-      for (const { planner } of this.#lines.values()) planner.setMeter(this.#meter);
+      this.#lines.setMeter(this.#meter);
     }
     if (song.afterStop) this.#afterStop = song.afterStop;
     if (song.endBeat !== undefined) this.#endBeat = song.endBeat;
@@ -217,69 +170,18 @@ export class Hub {
 
   /** Replaces the feeds. A new one joins while rolling; one whose offset changed continues. */
   setFeeds(feeds: readonly Feed[]): void {
-    const before = this.#lines;
-    this.#lines = new Map();
-    const added: Starting[] = [];
-    for (const feed of feeds) {
-      const old = before.get(feed.id);
-      const kept = old && old.feed.portId === feed.portId && !old.fault ? this.#change(old, feed, added) : null;
-      const notSoloed = this.#soloed?.has(feed.id) === false;
-      this.#lines.set(feed.id, { ...(kept ?? { ...old, feed, ...this.#newPlanner(feed) }), notSoloed });
-      if (old && !kept) this.#sayStop(old);
-    }
-    for (const [id, old] of before) if (!this.#lines.has(id)) this.#sayStop(old);
-    for (const { feed, planner, held } of this.#lines.values())
-      if (!held && before.get(feed.id)?.planner !== planner) added.push(planner);
-    // Only now all offsets are known, so that everyone can be started early enough.
-    for (const planner of added) this.#join(planner);
-    this.#keepFromLeader();
-  }
-
-  /** Null if the new settings make no sense. `added` gets the planners that have to be started. */
-  #change(old: FeedState, feed: Feed, added: Starting[]): FeedState | null {
-    const { planner, held = false } = old;
-    const add = (one: Starting) => {
-      if (!held) added.push(one);
-    };
-    try {
-      this.#farewell(old, planner.change(feed.settings, this.#mapNow(), add));
-    } catch {
-      return null;
-    }
-    const newcomers = feed.reaches?.some((id) => !old.feed.reaches?.includes(id)) ?? false;
-    if (newcomers && !held) planner.invite(this.#hasPlayed);
-    return { ...old, feed };
-  }
-
-  /** Nothing is sent to whoever leads. */
-  #keepFromLeader(): void {
-    const leaderId = this.leader;
-    for (const [id, line] of this.#lines) {
-      const { feed, reachesLeader: reached = false } = line;
-      const reachesLeader = !feed.sendsToLeader && (feed.reaches?.includes(leaderId) ?? false);
-      if (reachesLeader === reached) continue;
-      // A stop would stop the leader too.
-      const notes = reachesLeader ? line.planner.end().filter(({ kind }) => kind === 'noteOff') : [];
-      this.#farewell(line, notes);
-      this.#lines.set(id, { ...line, reachesLeader });
-      if (!reachesLeader) this.#comeBack(line);
-    }
+    this.#lines.replace(feeds, this.leader);
   }
 
   /** Replaces the note and controller routes. */
   setRoutes(routes: readonly PortRoute[]): void {
-    this.#farewells.push(...this.#router.setRoutes(routes, this.#nowMs));
+    this.#lines.passOn(this.#router.setRoutes(routes, this.#nowMs));
   }
 
   /** Replaces the input ports to listen to. A source continues if at most its offset changed. */
   setSources(sources: readonly SourceSettings[]): void {
-    const before = this.#sources;
-    this.#sources = new Map();
-    for (const settings of sources) {
-      const old = before.get(settings.id);
-      this.#sources.set(settings.id, old?.change(settings) ? old : new Source(settings));
-    }
-    if (this.#leader !== HUB && !this.#sources.has(this.#leader)) this.#fallBack();
+    this.#leaders.setSources(sources);
+    if (this.#leaders.isGone) this.#fallBack();
   }
 
   /**
@@ -287,17 +189,16 @@ export class Hub {
    * back to the first.
    */
   setLeaders(order: readonly string[], takeOver: TakeOver = 'inOrder'): void {
-    this.#order = order.length > 0 ? [...order] : [HUB];
-    this.#takeOver = takeOver;
+    this.#leaders.setOrder(order, takeOver);
     this.#fellBack = false;
     this.#changeOver();
   }
 
   /** Bytes that arrived at a port. Returns what to send immediately: routed notes and controllers. */
   receive(portId: string, bytes: Uint8Array, atMs: number): Outgoing[] {
-    for (const source of this.#sources.values()) {
-      if (source.settings.portId !== portId) continue;
-      const messages = source.receive(bytes, atMs, (ms) => this.#timeline.at(ms), this.#otherCode(source, atMs));
+    for (const source of this.#leaders.on(portId)) {
+      const otherCode = this.#leaders.otherCode(source, atMs);
+      const messages = source.receive(bytes, atMs, (ms) => this.#timeline.at(ms), otherCode);
       if (!this.#isObeyed(source.settings)) continue;
       for (const { message } of messages)
         for (const command of source.commands(message, this.#song)) this.command(command);
@@ -307,22 +208,9 @@ export class Hub {
     return carried;
   }
 
-  /** The first timecode that rolls, in the order of the leaders, for those after it to be compared with. */
-  #otherCode(source: Source, atMs: number): OtherCode | null {
-    if (source.settings.language !== 'timecode') return null;
-    const place = ({ settings: { id, gearId = id } }: Source) => {
-      const at = this.#order.indexOf(gearId);
-      return at < 0 ? this.#order.length : at;
-    };
-    const [first] = [...this.#sources.values()]
-      .filter((one) => one === source || one.secondsAt(atMs) !== null)
-      .sort((a, b) => place(a) - place(b));
-    return !first || first === source ? null : { id: first.settings.id, secondsAt: (ms) => first.secondsAt(ms) };
-  }
-
   /** A leader that gives the transport only is obeyed, like a remote control. */
   #isObeyed({ id, gives, obeys = false }: SourceSettings): boolean {
-    if (gives === 'transport' && this.#leader === id) return true;
+    if (gives === 'transport' && this.#leaders.id === id) return true;
     return obeys && gives !== 'tempo' && this.#hasOwnTransport();
   }
 
@@ -343,7 +231,7 @@ export class Hub {
         return;
       case 'record':
         this.#records = command.on;
-        for (const { planner } of this.#lines.values()) planner.record(command.on);
+        this.#lines.record(command.on);
         return;
       case 'downbeat':
         this.#joinOn(command.atMs);
@@ -359,17 +247,16 @@ export class Hub {
         return;
       case 'rejoin':
       case 'release':
-        this.#sayStopTo(command.feedId);
-        this.#rejoin(command.feedId);
+        this.#lines.startAgain(command.feedId);
         return;
       case 'hold':
-        this.#hold(command.feedId);
+        this.#lines.hold(command.feedId);
         return;
       case 'mute':
-        this.#mute(command.feedId, command.muted);
+        this.#lines.mute(command.feedId, command.muted);
         return;
       case 'solo':
-        this.#solo(command.feedIds);
+        this.#lines.solo(command.feedIds);
         return;
       case 'resume':
         this.#resume(command.rolled);
@@ -377,13 +264,8 @@ export class Hub {
       case 'nudge':
         this.#nudge(command.share, command.feedId);
         return;
-      case 'offset': {
-        const line = this.#lines.get(command.feedId);
-        if (!line) return;
-        const settings = { ...line.feed.settings, offsetMs: command.offsetMs };
-        line.planner.setOffsets(settings);
-        this.#lines.set(line.feed.id, { ...line, feed: { ...line.feed, settings } });
-      }
+      case 'offset':
+        this.#lines.setOffset(command.feedId, command.offsetMs);
     }
   }
 
@@ -392,12 +274,12 @@ export class Hub {
    * handed over keep their times.
    */
   handOverEarly(portId: string, ms: number): void {
-    this.#early.set(portId, ms);
+    this.#lines.handOverEarly(portId, ms);
   }
 
   /** When the last message of a stopped hub is due, on the feed with the latest offset. */
   get lastDueMs(): number {
-    const dues = [...this.#lines.values()].map(({ planner }) => this.#timeline.lastChangeMs + planner.latestOffsetMs);
+    const dues = this.#lines.planners.map(({ latestOffsetMs }) => this.#timeline.lastChangeMs + latestOffsetMs);
     return Math.max(this.#timeline.lastChangeMs, ...dues) + NOTE_LENGTH_MS;
   }
 
@@ -413,31 +295,17 @@ export class Hub {
     this.#heardUntilMs = Math.min(heardUntilMs, this.#started ? this.#nowMs : nowMs);
     this.#started = true;
     this.#nowMs = nowMs;
+    this.#leaders.wake(nowMs, this.#heardUntilMs);
     this.#lookaheadMs = lookaheadMs;
     this.#followSafely();
     this.#windOn();
     this.#playOn();
     const toMs = Math.max(this.#horizonMs, nowMs + lookaheadMs);
-    const out = this.#farewells.splice(0);
-    for (const line of this.#lines.values()) this.#planLine(line, toMs, out);
+    const out = this.#lines.plan(toMs);
     this.#horizonMs = toMs;
     this.#messages += out.length;
     this.#timeline.forgetBefore(nowMs - HISTORY_MS);
     return out;
-  }
-
-  /** A fault in one wire silences that wire; the others play on. */
-  #planLine(line: FeedState, toMs: number, out: Outgoing[]): void {
-    const { feed, planner, fault } = line;
-    if (fault) return;
-    const silent = isSilent(line);
-    try {
-      for (const { atMs, message } of planner.plan(this.#horizonMs, toMs + (this.#early.get(feed.portId) ?? 0)))
-        if (!silent) out.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
-    } catch (error) {
-      this.#sayStop(line);
-      this.#lines.set(feed.id, { ...line, fault: reasonOf(error) });
-    }
   }
 
   /** A leader that can't be followed is a lost leader. */
@@ -460,16 +328,9 @@ export class Hub {
       songsEnded: this.#songsEnded,
       winds: this.#winding?.direction ?? null,
       playsInMs: this.#playsLater && Math.max(0, this.#playsLater.atMs - this.#nowMs),
-      sources: [...this.#sources.values()].map((source) => ({
-        ...source.snapshot(this.#nowMs, this.#heardUntilMs),
-        apart: source.apart(this.#nowMs, this.#song, grid),
-      })),
-      held: [...this.#lines.values()].filter(({ held }) => held).map(({ feed }) => feed.id),
-      muted: [...this.#lines.values()].filter(({ muted }) => muted).map(({ feed }) => feed.id),
-      faults: [...this.#lines.values()].flatMap(({ feed, fault }) =>
-        fault ? [{ feedId: feed.id, reason: fault }] : [],
-      ),
-      preRollMs: this.#leadMs(),
+      sources: this.#leaders.snapshot(this.#song, grid),
+      ...this.#lines.snapshot(),
+      preRollMs: this.#lines.leadMs,
       lookaheadMs: this.#lookaheadMs,
       messages: this.#messages,
       sleeps: this.#sleeps,
@@ -478,7 +339,7 @@ export class Hub {
 
   /** The current leader: the hub, or a device by its id. */
   get leader(): string {
-    return this.#leadsAs(this.#leader);
+    return this.#leaders.deviceId;
   }
 
   /** Grid position at a time, in quarter notes; valid for the near past and future. */
@@ -516,15 +377,14 @@ export class Hub {
 
   /** A feed's current offset, ms, including nudges. Null if there is no such feed. */
   offsetOf(feedId: string): number | null {
-    return this.#lines.get(feedId)?.planner.offsetMs ?? null;
+    return this.#lines.offsetOf(feedId);
   }
 
   /** Joins the rolling leader, tracks it, stops with it, and falls back when it is lost. */
   #follow(): void {
     this.#changeOver();
-    const source = this.#sources.get(this.#leader);
-    if (!source) return;
-    if (source.settings.gives === 'transport') return;
+    const { source } = this.#leaders;
+    if (!source || source.settings.gives === 'transport') return;
     if (this.#onTicks && this.#playsItself(source)) {
       // It was started after all.
       this.#stop(this.#nextTurnMs());
@@ -553,7 +413,7 @@ export class Hub {
 
   /** It was started, and its start counts. */
   #playsItself({ settings: { id, gives } }: Source): boolean {
-    return gives !== 'tempo' && this.#canLead(id);
+    return gives !== 'tempo' && this.#leaders.canLead(id);
   }
 
   #leadOf(source: Source, gridMs: number): Lead | null {
@@ -577,8 +437,8 @@ export class Hub {
 
   /** The musician's play, which a leader that says itself when to play leaves alone. */
   #playByHand(countInBars: number): void {
-    if (this.#takeOver === 'whoeverPlays' && !this.#hasOwnTransport()) this.#lead(HUB);
-    const source = this.#sources.get(this.#leader);
+    if (this.#leaders.takeOver === 'whoeverPlays' && !this.#hasOwnTransport()) this.#lead(HUB);
+    const { source } = this.#leaders;
     if (!source || source.settings.gives === 'transport') {
       this.#play(countInBars);
       return;
@@ -619,8 +479,8 @@ export class Hub {
   #stopByHand(): void {
     this.#playsLater = null;
     if (this.#willRoll()) this.#stop(this.#nextTurnMs());
-    if (this.#takeOver !== 'whoeverPlays') return;
-    this.#players.passOver();
+    if (this.#leaders.takeOver !== 'whoeverPlays') return;
+    this.#leaders.passOver();
     this.#lead(HUB);
   }
 
@@ -645,11 +505,11 @@ export class Hub {
 
   /** Everyone starts on a bar line, a whole number of bars after a downbeat of the clock that leads. */
   #joinOn(downbeatMs: number): void {
-    if (this.#takeOver === 'whoeverPlays' && this.#leader === HUB && !this.#willRoll()) {
-      const running = this.#order.map((id) => this.#sourceFor(id)).find((id) => this.#hears(id));
+    if (this.#leaders.takeOver === 'whoeverPlays' && this.#leaders.hubLeads && !this.#willRoll()) {
+      const running = this.#leaders.firstHeard;
       if (running !== undefined) this.#lead(running);
     }
-    const source = this.#sources.get(this.#leader);
+    const { source } = this.#leaders;
     if (!source || this.#playsItself(source) || !Number.isFinite(downbeatMs)) return;
     if (this.#willRoll()) this.#stop(this.#nextTurnMs());
     const gridMs = this.#nextTurnMs();
@@ -673,7 +533,7 @@ export class Hub {
     this.#stoodAt = lead.beat;
     if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { beat: Math.max(0, lead.beat) });
     else if (moved && lead.beat >= 0) this.#standAt(this.#nextTurnMs(), lead.beat);
-    else if (this.#byClock() && lead.state === 'locked') this.#idleWith(lead.bpm);
+    else if (this.#leaders.byClock && lead.state === 'locked') this.#idleWith(lead.bpm);
   }
 
   /** Clocks that run while stopped run at the leader's tempo. */
@@ -689,7 +549,7 @@ export class Hub {
   #joinLeader(lead: Lead, gridMs: number): void {
     if (lead.state !== 'locked' || lead.speed < 0) return;
     const beat = Math.max(0, Math.ceil(lead.beat * SIXTEENTHS_PER_BEAT) / SIXTEENTHS_PER_BEAT);
-    const byClock = this.#byClock();
+    const byClock = this.#leaders.byClock;
     const map = byClock ? evenTempo(lead.bpm) : this.#song;
     const startMs = gridMs + (map.msAt(beat) - map.msAt(lead.beat)) / lead.speed;
     if (startMs - gridMs > SLEEP_MS) return;
@@ -715,66 +575,42 @@ export class Hub {
     }
     const bpm = lead.bpm * steering.factor;
     if (Math.abs(bpm / this.#timeline.at(gridMs).bpm - 1) < SAME_TEMPO) return;
-    if (this.#byClock()) this.#retime(gridMs, evenTempo(Math.min(4 * FASTEST_BPM, bpm)), 1);
+    if (this.#leaders.byClock) this.#retime(gridMs, evenTempo(Math.min(4 * FASTEST_BPM, bpm)), 1);
     else this.#retime(gridMs, this.#song, lead.speed * steering.factor);
-  }
-
-  /** The tempo is that of a clock. */
-  #byClock(): boolean {
-    const { language, gives } = this.#sources.get(this.#leader)?.settings ?? {};
-    return language === 'clock' && gives !== 'transport';
   }
 
   /** The musician plays, stops and locates here. */
   #hasOwnTransport(): boolean {
-    const gives = this.#sources.get(this.#leader)?.settings.gives;
-    return this.#leader === HUB || gives === 'tempo' || gives === 'transport' || this.#onTicks;
-  }
-
-  /** The song's own tempo applies. */
-  #hasOwnTempo(): boolean {
-    return this.#leader === HUB || this.#sources.get(this.#leader)?.settings.gives === 'transport';
+    const gives = this.#leaders.source?.settings.gives;
+    return this.#leaders.hubLeads || gives === 'tempo' || gives === 'transport' || this.#onTicks;
   }
 
   /** The first in the order leads as soon as it can, unless it was lost before; or whoever plays. */
   #changeOver(): void {
-    if (this.#takeOver === 'whoeverPlays') {
+    if (this.#leaders.takeOver === 'whoeverPlays') {
       this.#letPlayersLead();
       return;
     }
-    const first = this.#sourceFor(this.#order[0] ?? HUB);
-    if (this.#leader === first) return;
+    const { first } = this.#leaders;
+    if (this.#leaders.id === first) return;
     if (this.#fellBack) this.#takeUpAgain(first);
-    else if (!this.#willRoll() || this.#canLead(first)) this.#lead(first);
+    else if (!this.#willRoll() || this.#leaders.canLead(first)) this.#lead(first);
   }
 
   /** Whoever played first keeps it; a leader that is only held up does so, too. */
   #letPlayersLead(): void {
-    const playing = this.#order
-      .map((id) => this.#sourceFor(id))
-      .filter((id) => this.#sources.get(id)?.settings.gives !== 'tempo' && id !== HUB && this.#canLead(id));
     const rolls = this.#willRoll();
-    this.#players.update(this.#nowMs, playing, (id) => rolls && id !== this.#leader && this.#isFed(this.#leadsAs(id)));
-    const { rolling = false } = this.#sources.get(this.#leader)?.snapshot(this.#nowMs, this.#heardUntilMs) ?? {};
-    if (rolls && (this.#leader === HUB || this.#onTicks || rolling)) return;
-    const [first] = this.#players.inOrder;
-    if (first !== undefined && first !== this.#leader) this.#lead(first);
-  }
-
-  /** The hub starts and stops it. */
-  #isFed(gearId: string): boolean {
-    return [...this.#lines.values()].some((line) => {
-      const { transport, clock, timecode } = line.feed.settings.sends;
-      const drives = transport || clock || timecode !== null;
-      return drives && !line.held && !isSilent(line) && (line.feed.reaches?.includes(gearId) ?? false);
-    });
+    this.#leaders.watchPlayers((deviceId) => rolls && this.#lines.drives(deviceId));
+    if (rolls && (this.#leaders.hubLeads || this.#onTicks || this.#leaders.rolls)) return;
+    const { firstPlayer } = this.#leaders;
+    if (firstPlayer !== undefined) this.#lead(firstPlayer);
   }
 
   /** A leader that was lost and returns before long, where it would be by now, leads again as if nothing had happened. */
   #takeUpAgain(first: string): void {
     const { sourceId, atMs, countsFrom } = this.#lost ?? { sourceId: null, atMs: 0, countsFrom: 0 };
-    if (sourceId !== first || this.#nowMs - atMs > HOLD_OFF_MS || !this.#canLead(first)) return;
-    const source = this.#sources.get(first);
+    if (sourceId !== first || this.#nowMs - atMs > HOLD_OFF_MS || !this.#leaders.canLead(first)) return;
+    const source = this.#leaders.get(first);
     const lead = source?.leadAt(this.#nowMs, 0, this.#song);
     const grid = this.#timeline.at(this.#nowMs);
     if (!source || !lead || grid.state !== 'rolling') return;
@@ -785,68 +621,39 @@ export class Hub {
     this.#countsFrom = countsFrom;
   }
 
-  #canLead(id: string): boolean {
-    if (id === HUB) return true;
-    const source = this.#sources.get(id);
-    if (!source) return false;
-    const { state, rolling } = source.snapshot(this.#nowMs, this.#heardUntilMs);
-    return state === 'locked' && (rolling || source.settings.gives === 'tempo');
-  }
-
-  /** The id in the fallback order of a source. */
-  #leadsAs(sourceId: string): string {
-    return this.#sources.get(sourceId)?.settings.gearId ?? sourceId;
-  }
-
-  /** A device may be connected by several cables: the one where its clock runs leads; by default the current one. */
-  #sourceFor(id: string): string {
-    const ids = [...this.#sources.keys()].filter((sourceId) => this.#leadsAs(sourceId) === id);
-    const inOrder = [...ids].sort((a, b) => Number(b === this.#leader) - Number(a === this.#leader));
-    const leads = (sourceId: string) => this.#canLead(sourceId);
-    return inOrder.find(leads) ?? inOrder.find((sourceId) => this.#hears(sourceId)) ?? inOrder[0] ?? id;
-  }
-
-  #hears(sourceId: string): boolean {
-    return this.#sources.get(sourceId)?.snapshot(this.#nowMs, this.#heardUntilMs).state === 'locked';
-  }
-
   #lead(id: string): void {
-    if (id === this.#leader) return;
-    this.#leader = id;
+    if (id === this.#leaders.id) return;
+    this.#leaders.lead(id);
     this.#stoodAt = null;
     this.#countsFrom = 0;
     this.#onTicks = false;
     this.#resumesOnTicks = null;
     const { beat, state } = this.#timeline.at(this.#nowMs);
-    const source = this.#sources.get(id);
+    const { source } = this.#leaders;
     const lead = source && this.#leadOf(source, this.#nowMs);
     // A new clock leader has its own beat count. Keep the grid position and store the difference: whole beats, or ticks of
     // a clock whose ticks are all that counts.
-    if (lead && this.#byClock() && state === 'rolling') {
+    if (lead && this.#leaders.byClock && state === 'rolling') {
       const steps = this.#byTicks(source) ? TICKS_PER_BEAT : 1;
       this.#countsFrom = Math.round((beat - lead.beat) * steps) / steps;
     }
     // Whoever gives the tempo leaves the transport to the musician.
     this.#onTicks = source?.settings.gives === 'tempo' && this.#willRoll();
     // Led by the hub, the grid goes on at the tempo it has; the song's own comes back with the next start.
-    this.#keepFromLeader();
+    this.#lines.keepFrom(this.leader);
   }
 
   /** The next in the order that can lead takes over; if none can, the grid stops. */
   #fallBack(): void {
-    const inTurn = this.#takeOver === 'inOrder';
-    const after = inTurn
-      ? this.#order.slice(this.#order.indexOf(this.#leadsAs(this.#leader)) + 1).map((id) => this.#sourceFor(id))
-      : this.#players.inOrder;
-    const next = after.find((id) => id !== this.#leader && this.#canLead(id));
+    const { next } = this.#leaders;
     if (next === undefined) {
       if (this.#willRoll()) this.#stop(this.#nextTurnMs());
-      if (!this.#sources.has(this.#leader)) this.#leader = HUB;
-      this.#keepFromLeader();
+      if (this.#leaders.isGone) this.#leaders.lead(HUB);
+      this.#lines.keepFrom(this.leader);
       return;
     }
-    this.#fellBack = inTurn;
-    this.#lost = { sourceId: this.#leader, atMs: this.#nowMs, countsFrom: this.#countsFrom };
+    this.#fellBack = this.#leaders.takeOver === 'inOrder';
+    this.#lost = { sourceId: this.#leaders.id, atMs: this.#nowMs, countsFrom: this.#countsFrom };
     this.#lead(next);
   }
 
@@ -864,8 +671,7 @@ export class Hub {
     const { map = this.#song, speed = 1, countIn = 0 } = options;
     const from = beat - countIn;
     const songMs = options.songMs ?? map.msAt(from);
-    for (const { planner, held } of this.#lines.values())
-      if (!held) planner.start(gridMs, from, { map, songMs, speed, countInTo: beat });
+    for (const planner of this.#lines.playing) planner.start(gridMs, from, { map, songMs, speed, countInTo: beat });
     this.#playedFrom = beat;
     this.#hasPlayed = true;
     this.#resumesOnTicks = this.#playsLater = null;
@@ -874,7 +680,7 @@ export class Hub {
 
   /** `beat`: the position after the stop, if not as `afterStop` says; `stays`: it is where it stopped. */
   #stop(gridMs: number, { beat, stays: inPlace = false }: { beat?: number; stays?: boolean } = {}): void {
-    for (const { planner } of this.#lines.values()) planner.stop(gridMs);
+    this.#lines.stop(gridMs);
     const { beat: stoppedAt, state } = this.#timeline.at(gridMs);
     this.#timeline.change(gridMs, { rolling: false, speed: 1 });
     this.#fellBack = this.#onTicks = false;
@@ -891,7 +697,7 @@ export class Hub {
     this.#playsLater = null;
     if (this.#willRoll()) this.#stop(this.#nextTurnMs(), { stays: true });
     const turnMs = this.#nextTurnMs();
-    for (const { planner } of this.#lines.values()) planner.wind(turnMs, direction);
+    this.#lines.wind(turnMs, direction);
     this.#winding = { direction, placedMs: this.#nowMs, seenFromMs: Infinity };
   }
 
@@ -919,7 +725,7 @@ export class Hub {
     const { seenFromMs } = this.#winding;
     this.#winding = null;
     const turnMs = this.#nextTurnMs();
-    for (const { planner } of this.#lines.values()) planner.wind(turnMs, null);
+    this.#lines.wind(turnMs, null);
     if (this.#willRoll()) return;
     const { beat: standing } = this.#timeline.at(this.#nowMs >= seenFromMs ? this.#nowMs : turnMs);
     this.#standAt(turnMs, beat ?? toSixteenth(standing));
@@ -936,19 +742,19 @@ export class Hub {
     const gridMs = this.#nextTurnMs();
     const { speed } = this.#timeline.motionAt(gridMs) ?? { speed: 1 };
     const songMs = this.#song.msAt(beat);
-    for (const { planner } of this.#lines.values()) {
+    for (const planner of this.#lines.planners) {
       planner.stop(gridMs);
       planner.locate(gridMs, beat, { songMs, startsFromThere: true });
     }
     this.#timeline.change(gridMs, { beat, songMs, rolling: false });
-    const source = this.#sources.get(this.#leader);
-    if (source && this.#byClock()) this.#startOnTicks(source, () => ({ beat: toSixteenth(beat) }));
+    const { source } = this.#leaders;
+    if (source && this.#leaders.byClock) this.#startOnTicks(source, () => ({ beat: toSixteenth(beat) }));
     else this.#start(this.#nextTurnMs(), toSixteenth(beat), { speed });
   }
 
   #standAt(gridMs: number, beat: number): void {
     const songMs = this.#song.msAt(beat);
-    for (const { planner } of this.#lines.values()) planner.locate(gridMs, beat, { songMs });
+    for (const planner of this.#lines.planners) planner.locate(gridMs, beat, { songMs });
     this.#timeline.change(gridMs, { beat, songMs, rolling: false });
   }
 
@@ -960,116 +766,42 @@ export class Hub {
 
   #setMap(map: TempoMap): void {
     this.#song = map;
-    if (this.#hasOwnTempo() || !this.#willRoll()) this.#retime(this.#nextChangeMs(), map, 1);
+    if (this.#leaders.hasOwnTempo || !this.#willRoll()) this.#retime(this.#nextChangeMs(), map, 1);
   }
 
   #retime(gridMs: number, map: TempoMap, speed: number): void {
-    for (const { planner } of this.#lines.values()) planner.retime(map, gridMs, speed);
+    this.#lines.retime(map, gridMs, speed);
     this.#timeline.change(gridMs, { map, speed });
   }
 
   #nudge(share: number, feedId?: string): void {
     if (!(Math.abs(share) <= MAX_NUDGE))
       throw new RangeError(`Nudge must be within ± ${MAX_NUDGE * 100}%, not ${share * 100}%.`);
-    if (feedId === undefined) {
-      if (this.#hasOwnTempo()) this.#retime(this.#nextChangeMs(), this.#song, 1 + share);
-      return;
-    }
-    const line = this.#lines.get(feedId);
-    if (!line) return;
-    line.planner.nudge(share);
-    const settings = line.planner.withOffsets(line.feed.settings);
-    this.#lines.set(feedId, { ...line, feed: { ...line.feed, settings } });
+    if (feedId !== undefined) this.#lines.nudge(feedId, share);
+    else if (this.#leaders.hasOwnTempo) this.#retime(this.#nextChangeMs(), this.#song, 1 + share);
   }
 
   /** While a clock leads, an idle feed's clock runs at that clock's tempo. */
   #mapNow(): TempoMap {
-    return this.#byClock() ? evenTempo(this.#timeline.at(this.#horizonMs).bpm) : this.#song;
-  }
-
-  /** A silent planner and the reason, if the feed's settings make no sense. */
-  #newPlanner({ settings }: Feed): { planner: WirePlanner; fault: string | null } {
-    const map = this.#mapNow();
-    try {
-      const planner = new WirePlanner(map, settings, this.#meter);
-      planner.record(this.#records);
-      return { planner, fault: null };
-    } catch (error) {
-      const silent = { sends: NO_SYNC, offsetMs: 0, clockWhileStopped: false };
-      return { planner: new WirePlanner(map, silent, this.#meter), fault: reasonOf(error) };
-    }
-  }
-
-  #rejoin(feedId: string): void {
-    const line = this.#lines.get(feedId);
-    if (!line) return;
-    const made = this.#newPlanner(line.feed);
-    this.#lines.set(feedId, { ...line, ...made, held: false });
-    this.#join(made.planner);
-  }
-
-  /** Stop it first: a follower that is still playing ignores song position and would get the same beats twice. */
-  #sayStopTo(feedId: string): void {
-    const line = this.#lines.get(feedId);
-    if (!line) return;
-    // A held one has stopped, but a stop of all may have struck notes.
-    if (line.held) this.#farewell(line, line.planner.releaseNotes());
-    else this.#sayStop(line, { always: true });
-  }
-
-  /** Stops one follower and keeps it stopped, whatever the others do. */
-  #hold(feedId: string): void {
-    const line = this.#lines.get(feedId);
-    if (!line || line.held) return;
-    this.#sayStop(line);
-    const made = this.#newPlanner(line.feed);
-    made.planner.stand(this.#timeline.at(this.#horizonMs).songMs);
-    this.#lines.set(feedId, { ...line, ...made, held: true });
-  }
-
-  #mute(feedId: string, muted: boolean): void {
-    const line = this.#lines.get(feedId);
-    if (!line || (line.muted ?? false) === muted) return;
-    this.#silence(line, { ...line, muted });
-  }
-
-  #solo(feedIds: readonly string[] | null): void {
-    this.#soloed = feedIds && new Set(feedIds);
-    for (const [id, line] of [...this.#lines]) {
-      const notSoloed = this.#soloed?.has(id) === false;
-      if (notSoloed !== (line.notSoloed ?? false)) this.#silence(line, { ...line, notSoloed });
-    }
-  }
-
-  /** Who falls silent is stopped; who is heard again has lost its position, so it rejoins. */
-  #silence(before: FeedState, after: FeedState): void {
-    if (!isSilent(before) && isSilent(after)) this.#sayStop(before);
-    this.#lines.set(after.feed.id, after);
-    if (isSilent(before) && !isSilent(after)) this.#comeBack(after);
-  }
-
-  /** It is heard again, and has missed what was sent meanwhile. */
-  #comeBack({ feed, planner, held = false }: FeedState): void {
-    if (held) planner.stand();
-    else this.#rejoin(feed.id);
+    return this.#leaders.byClock ? evenTempo(this.#timeline.at(this.#horizonMs).bpm) : this.#song;
   }
 
   /** In step with where the lost hub would be by now, at the next sixteenth. */
   #resume(rolled: LostMotion | null): void {
     if (this.#willRoll()) return;
-    if (rolled && this.#takeOver === 'whoeverPlays') this.#lead(this.#sourceFor(rolled.leader));
-    for (const id of this.#lines.keys()) this.#sayStopTo(id);
+    if (rolled && this.#leaders.takeOver === 'whoeverPlays') this.#lead(this.#leaders.sourceFor(rolled.leader));
+    this.#lines.stopAll();
     this.#hasPlayed = true;
     if (!rolled) return;
     const { beat, songMs, atMs, bpm, leader, onTicks = false } = rolled;
     if (onTicks && this.leader === leader) this.#resumesOnTicks = rolled;
-    if (leader === HUB && this.#leader !== HUB) {
+    if (leader === HUB && !this.#leaders.hubLeads) {
       // The leader had been lost before, and the musician decides when it leads again.
       this.#fellBack = true;
       this.#lead(HUB);
     }
     // Another leader is joined as soon as it is locked.
-    if (this.#leader !== HUB) return;
+    if (!this.#leaders.hubLeads) return;
     // A leader that was lost may have left the grid at a tempo of its own.
     const ownTempo = Math.abs(this.#song.bpmAt(beat) / bpm - 1) < SAME_TEMPO;
     const map = ownTempo ? this.#song : evenTempo(bpm);
@@ -1108,7 +840,7 @@ export class Hub {
 
   /** Stop, start and locate are spaced far enough apart for a follower to see them as separate events. */
   #nextTurnMs(): number {
-    const soonestMs = this.#soonestGridMs() + Math.max(0, ...this.#early.values());
+    const soonestMs = this.#soonestGridMs() + this.#lines.mostEarlyMs;
     return Math.max(soonestMs, this.#timeline.lastChangeMs + TURN_GAP_MS);
   }
 
@@ -1119,13 +851,7 @@ export class Hub {
 
   /** The first point of the grid beyond everything already sent, even on the feed with the earliest offset. */
   #soonestGridMs(): number {
-    return this.#horizonMs + this.#leadMs() + 3 * START_LEAD_MS;
-  }
-
-  #leadMs(): number {
-    let earliestMs = 0;
-    for (const { planner } of this.#lines.values()) earliestMs = Math.max(earliestMs, -planner.earliestOffsetMs);
-    return earliestMs;
+    return this.#horizonMs + this.#lines.leadMs + 3 * START_LEAD_MS;
   }
 
   /** Don't catch up after sleep; stop all followers where they are. */
@@ -1136,45 +862,17 @@ export class Hub {
       this.#willRoll() ? this.#horizonMs : Math.max(this.#horizonMs, changes),
     );
     const begin = { beat: this.#playedFrom, songMs: this.#song.msAt(this.#playedFrom) };
-    for (const [id, line] of this.#lines) {
-      this.#sayStop(line, { fromMs: nowMs, always: this.#hasPlayed });
-      this.#lines.set(id, { ...line, ...this.#newPlanner(line.feed) });
-    }
+    this.#lines.beginAnew(nowMs);
     this.#timeline.change(nowMs, {
       ...(state === 'countingIn' || beat < 0 ? begin : { beat, songMs }),
       rolling: false,
       speed: 1,
     });
-    for (const { planner } of this.#lines.values()) planner.stand(this.#timeline.at(nowMs).songMs);
+    for (const planner of this.#lines.planners) planner.stand(this.#timeline.at(nowMs).songMs);
     this.#onTicks = this.#records = false;
     this.#playsLater = null;
     this.#horizonMs = nowMs;
   }
-
-  /**
-   * Ends every note that is on and stops the follower, after everything sent so far; `always`, even if it wasn't started
-   * here, as it may be playing.
-   */
-  #sayStop(line: FeedState, { fromMs = this.#horizonMs, always = false } = {}): void {
-    this.#farewell(line, line.planner.end(always), fromMs);
-  }
-
-  /** After everything sent so far; whoever is silent stays so. */
-  #farewell(line: FeedState, messages: readonly MidiMessage[], fromMs = this.#horizonMs): void {
-    if (isSilent(line)) return;
-    const { feed, planner } = line;
-    const atMs = Math.max(fromMs, planner.lastDueMs);
-    for (const message of messages)
-      this.#farewells.push({ feedId: feed.id, portId: feed.portId, bytes: encodeMidi(message), atMs });
-  }
-}
-
-function isSilent({ muted, notSoloed, reachesLeader }: FeedState): boolean {
-  return (muted ?? false) || (notSoloed ?? false) || (reachesLeader ?? false);
-}
-
-function reasonOf(error: unknown): string {
-  return error instanceof Error ? error.message : String(error);
 }
 
 /** Song position counts sixteenths, so anyone can join there. */

@@ -155,7 +155,10 @@ function analyzeWithout(
       'noOnset',
     );
   const onsetsMs = onsets.map((onset) => onset.timeMs);
-  const { matching, findings, reason } = explainHits(pulsesMs, onsetsMs, range);
+  const { matching, findings, reason } = explainHits(pulsesMs, onsetsMs, {
+    range,
+    recordedMs: (gear.length / sampleRate) * 1000,
+  });
   // The click's onset and the device's are whole samples.
   const sampleMs = 2000 / sampleRate;
   const report = reportLatency(matching, {

@@ -81,6 +81,24 @@ test('hits on the beat, early or late, with jitter and some missing: nothing is 
       }
 });
 
+test.each([
+  [240, 200, 'ambiguous'],
+  [240, 235, 'ambiguous'],
+  [200, 270, 'ambiguous'],
+  [120, 470, undefined],
+])(
+  'at %d BPM and %d ms late, in a take from the middle of playing that ends 4/5 of a beat after its last',
+  (bpm, lateMs, kind) => {
+    const beatMs = 60_000 / bpm;
+    const played = every(beatMs, 40, 60 - 4 * beatMs);
+    const pulses = played.slice(4, 36);
+    const recordedMs = pulses.at(-1)! + 0.8 * beatMs;
+    const heard = played.map((ms) => ms + lateMs).filter((ms) => ms > 0 && ms < recordedMs);
+    // Half a second late is less likely than a little early.
+    expect(explainHits(pulses, heard, { recordedMs }).findings[0]?.kind).toBe(kind);
+  },
+);
+
 test('a third of the beats 10 ms later were heard, all of them', () => {
   const [one] = findingsOf(() => PULSES.map((ms, beat) => ms + (beat % 3 ? 12 : 22)));
   expect(one!.matching).toMatchObject({ missed: 0, extra: 0 });

@@ -60,13 +60,23 @@ const LEAST_APART_MS = 3;
 const MOST_APART = 0.2;
 /** Earlier than this part of a beat is rare enough to be doubted. */
 const DOUBTFUL_EARLY = 0.05;
+/** Wireless sound is up to so late (common practice). */
+const MOST_LATE_MS = 300;
 const EIGHTH_OFF = [0.375, 0.625] as const;
 
-/**
- * What the hits of one device are, against beats that are due. Both in ms on one timeline, in order. `range`: how late
- * they can be, if that is known.
- */
-export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly number[], range?: LateRange): Explained {
+interface About {
+  /** How late hits can be, if that is known. */
+  range?: LateRange | undefined;
+  /** How long the recording is. */
+  recordedMs?: number;
+}
+
+/** What the hits of one device are, against beats that are due. Both in ms from the beginning of the recording, in order. */
+export function explainHits(
+  pulsesMs: readonly number[],
+  onsetsMs: readonly number[],
+  { range, recordedMs = Infinity }: About = {},
+): Explained {
   const beatMs = median(pulsesMs.slice(1), (ms, i) => ms - (pulsesMs[i] as number)) ?? 0;
   if (pulsesMs.length < FEWEST || onsetsMs.length < FEWEST / 2 || beatMs <= 0)
     return { matching: matchOnsets(pulsesMs, onsetsMs, range), findings: [] };
@@ -90,7 +100,7 @@ export function explainHits(pulsesMs: readonly number[], onsetsMs: readonly numb
   if (hitsPerBeat < 1) matching.missed = max(0, round(hitsPerBeat * pulsesMs.length) - landings.length);
   const trend = trendOf(pulsesMs, landings, beatMs);
   if (trend) findings.push(trend.finding);
-  const early = trend ? null : placeOf(pulsesMs, onsetsMs, landings, beatMs);
+  const early = trend ? null : placeOf(pulsesMs, onsetsMs, landings, { beatMs, recordedMs });
   if (early) findings.push(early);
   const reason = trend?.reason ?? (early?.kind === 'ambiguous' ? ambiguity(early) : undefined);
   return { matching, findings, ...(reason !== undefined && { reason }) };
@@ -281,7 +291,7 @@ function placeOf(
   pulsesMs: readonly number[],
   onsetsMs: readonly number[],
   landings: readonly Landing[],
-  beatMs: number,
+  { beatMs, recordedMs }: { beatMs: number; recordedMs: number },
 ): TakeFinding | null {
   const lateMs = mean(landings, (landing) => landing.lateMs);
   if (lateMs === undefined) return null;
@@ -289,11 +299,14 @@ function placeOf(
   if (lateMs > -DOUBTFUL_EARLY * beatMs) return null;
   const near = (ms: number) => abs(nearestTo(onsetsMs, ms) - ms) < beatMs / 8;
   const [first, last] = [pulsesMs[0] as number, pulsesMs.at(-1) as number];
+  const nextMs = last + beatMs + lateMs;
+  const wasHeard = nextMs + beatMs / 8 < recordedMs;
+  const orLateMs = lateMs + beatMs;
   // Early for the first beat as well, and silent after the last: then it is early.
-  if (near(first + lateMs) && !near(last + beatMs + lateMs)) return null;
-  return { kind: 'ambiguous', lateMs, orLateMs: lateMs + beatMs };
+  if (near(first + lateMs) && !near(nextMs) && (wasHeard || orLateMs > MOST_LATE_MS)) return null;
+  return { kind: 'ambiguous', lateMs, orLateMs };
 }
 
 function ambiguity({ lateMs, orLateMs }: TakeFinding & { kind: 'ambiguous' }): string {
-  return `It is ${abs(lateMs).toFixed(0)} ms early or ${orLateMs.toFixed(0)} ms late; steady quarter notes can't tell which. Play a pattern with a rest, or only the first beat of each bar.`;
+  return `It is ${abs(lateMs).toFixed(0)} ms early or ${orLateMs.toFixed(0)} ms late; steady quarter notes can't tell which. Play slower, or a pattern with a rest.`;
 }

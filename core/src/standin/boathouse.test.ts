@@ -1,5 +1,6 @@
 import type { FeedSettings } from '../feed/feed-settings';
-import { Hub, type Feed } from '../hub/hub';
+import { Hub } from '../hub/hub';
+import type { Feed } from '../hub/lines';
 import { solveOffsets } from '../align/solve-offsets';
 import { analyzeRecording } from '../measure/analyze-recording';
 import { BOATHOUSE } from './boathouse';

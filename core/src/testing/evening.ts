@@ -1,4 +1,6 @@
-import { Hub, HUB, type Feed, type SongSettings } from '../hub/hub';
+import { Hub, type SongSettings } from '../hub/hub';
+import { HUB } from '../hub/leaders';
+import type { Feed } from '../hub/lines';
 import type { HubCommand } from '../hub/hub-command';
 import type { Outgoing } from '../hub/outgoing';
 import type { SourceSettings } from '../hub/source';

@@ -31,9 +31,12 @@ export function waitForHub(state: HubSnapshot['state'], signal?: AbortSignal): P
   });
 }
 
-/** Plays, unless the hub rolls already, and waits until it does. */
+/**
+ * Plays, unless the hub rolls already, and waits until it does. Only the hub knows whether it does: a stop may have been
+ * pressed just now.
+ */
 export async function playHub(signal?: AbortSignal): Promise<void> {
-  if (useSession.getState().snapshot.state !== 'rolling') command({ kind: 'play', pastEnd: true });
+  command({ kind: 'play', pastEnd: true });
   await waitForHub('rolling', signal);
 }
 

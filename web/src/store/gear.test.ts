@@ -1,4 +1,4 @@
-import { gear, inTakes, onSameInput, ownReturn } from './gear';
+import { gear, inTakes, onSameInput, ownReturn, sharedInput } from './gear';
 
 const on = (name: string, returnChannel: number | null) => gear({ id: name, name, returnChannel });
 const rig = [
@@ -26,4 +26,12 @@ test('devices that share an input are measured in turns on it, all others at onc
   ]);
   expect(inTakes([drums!])).toEqual([{ gearIds: ['drums'] }]);
   expect(inTakes([])).toEqual([]);
+});
+
+test('several devices that all come in on one input share it, also the first input', () => {
+  const all = (...channels: (number | null)[]) => channels.map((channel, i) => on(`device ${i}`, channel));
+  expect(sharedInput(all(1, 1, 1))).toBe(1);
+  expect(sharedInput(all(0, 0))).toBe(0);
+  for (const channels of [[], [1], [1, 2], [null, null], [1, null]])
+    expect(sharedInput(all(...channels))).toBeUndefined();
 });

@@ -62,6 +62,12 @@ export function ownReturn(all: readonly Gear[], gear: Pick<Gear, 'id' | 'returnC
   return onSameInput(all, gear).length > 0 ? null : gear.returnChannel;
 }
 
+/** The one input that several devices come in on, all of them; undefined if there is none. */
+export function sharedInput([first, ...others]: readonly Gear[]): number | undefined {
+  const shares = others.length > 0 && others.every(({ returnChannel }) => returnChannel === first?.returnChannel);
+  return shares ? (first?.returnChannel ?? undefined) : undefined;
+}
+
 /** In how many takes all can be measured: those with an input of their own at once, others in turns on theirs. */
 export function inTakes(gear: readonly Gear[]): { gearIds: string[]; onChannel?: number }[] {
   const idsOf = (some: readonly Gear[]) => some.map(({ id }) => id);

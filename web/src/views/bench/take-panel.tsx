@@ -8,7 +8,7 @@ import { StaleRoundTrip, useCalibration } from './round-trip';
 import { useTakeFlow } from '../../flow-effects/take-state';
 import { barQuarters, useBarNow } from '../../studio/use-song-facts';
 import { useTakeSettings, settingsOf, type PanelSettings } from './take-settings';
-import { withAudioReturn, withAudio } from '../../store/gear';
+import { sharedInput, withAudioReturn, withAudio } from '../../store/gear';
 import { Button } from '../../parts/button';
 import { Field, Select } from '../../parts/field';
 import type { Drive } from '../../store/records';
@@ -28,11 +28,14 @@ export function TakePanel() {
   const set = (change: Partial<PanelSettings>) => useTakeSettings.setState({ [rigId]: { ...settings, ...change } });
   const calibration = useCalibration();
   const byCalibration = beatsBy === 'calibration';
-  const onChannel =
+  const chosen =
     settings.onChannel !== null && settings.onChannel < (input?.channels ?? 0) ? settings.onChannel : undefined;
   // One at a time on a shared input: devices without an audio return of their own can be measured too.
-  const all = onChannel === undefined ? withAudioReturn(rig?.gear ?? []) : withAudio(rig?.gear ?? []);
-  const gearIds = all.flatMap(({ id }) => (left.includes(id) ? [] : [id]));
+  const all = chosen === undefined ? withAudioReturn(rig?.gear ?? []) : withAudio(rig?.gear ?? []);
+  const selected = all.filter(({ id }) => !left.includes(id));
+  const gearIds = selected.map(({ id }) => id);
+  const shared = sharedInput(selected);
+  const onChannel = chosen ?? shared;
   const how = { byCalibration, inTurns: onChannel !== undefined };
   const why = rig ? obstacle(rig, gearInTake(rig, { gearIds, onChannel }), input, how) : null;
   const navigate = useNavigate();
@@ -69,7 +72,9 @@ export function TakePanel() {
             value={onChannel ?? ''}
             onChange={({ target }) => set({ onChannel: target.value === '' ? null : Number(target.value) })}
           >
-            <option value="">All, separate inputs</option>
+            <option value="" disabled={shared !== undefined}>
+              All, separate inputs
+            </option>
             {Array.from({ length: input?.channels ?? 0 }, (_, channel) => (
               <option key={channel} value={channel} disabled={!byCalibration && channel === rig?.input.clickChannel}>
                 One at a time on input {channel + 1}
