@@ -178,8 +178,8 @@ async function newcomer(): Promise<void> {
   // A take that the machine stalls in is refused, and measured again, as by a musician.
   let tries = 1;
   for (; ; tries++) {
-    const said = await page.sees(/In time\n|Not in time yet/, 60_000);
-    if (!said.includes('Not in time yet') || tries === 2) break;
+    const said = await page.sees(/In time\n|Not in time yet/, 150_000);
+    if (!said.includes('Not in time yet') || tries === 3) break;
     await page.press('Measure again');
     await page.hasMeasured(0);
   }

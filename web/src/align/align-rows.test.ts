@@ -29,7 +29,7 @@ const line = (medianMs: number, offsetMs: number, more: Partial<TakeLine> = {}, 
   ...more,
 });
 const take = (...lines: TakeLine[]) => ({ lines, drive: 'clock' }) as unknown as Take;
-const rowOf = (rig: Rig, takes: Take[], bufferMs?: number) => planOffsets(rig, takes, bufferMs).rows[0]!;
+const rowOf = (rig: Rig, takes: Take[], bufferMs?: number) => planOffsets(rig, takes, { bufferMs }).rows[0]!;
 
 test('nothing measured: nothing to apply', () => {
   const row = rowOf(rigOf([box(0)]), []);

@@ -67,13 +67,20 @@ interface Measured {
 
 /**
  * The plan for every follower with an audio return, from its takes, newest first. Takes of other experiments measure
- * landings only incidentally and don't count. `bufferMs`: as in `changedSince`.
+ * landings only incidentally and don't count. `bufferMs`: as in `changedSince`. `freshFrom`: since then, the audio buffer
+ * may have grown, but nobody changed it; epoch ms.
  */
-export function planOffsets(rig: Rig, takes: readonly Take[], bufferMs: number | null = null): Plan {
+export function planOffsets(
+  rig: Rig,
+  takes: readonly Take[],
+  { bufferMs = null, freshFrom = Infinity }: { bufferMs?: number | null; freshFrom?: number } = {},
+): Plan {
   const { target, locked } = rig.align;
   const followers = withAudioReturn(rig.gear).map((gear) => {
     const believable = reliableOf(takes, gear);
-    const changed = believable.map(({ take, line }) => changedSince(take, line, rig, bufferMs));
+    const changed = believable.map(({ take, line }) =>
+      changedSince(take, line, rig, take.startedAt >= freshFrom ? null : bufferMs),
+    );
     const valid = believable.filter((_, i) => changed[i] === null);
     const own = valid.filter(({ take }) => (take.drive ?? driveOf(gear)) === driveOf(gear));
     const other = valid.filter((one) => !own.includes(one));

@@ -10,5 +10,5 @@ export function usePlan(): Plan {
   const rig = useSession(({ rig }) => rig);
   const takes = useTakes();
   const bufferMs = useSession(({ bufferMs }) => bufferMs);
-  return useMemo(() => (rig ? planOffsets(rig, takes, bufferMs) : NOTHING), [rig, takes, bufferMs]);
+  return useMemo(() => (rig ? planOffsets(rig, takes, { bufferMs }) : NOTHING), [rig, takes, bufferMs]);
 }

@@ -1,8 +1,7 @@
 import type { ToMeasure } from '../hub/protocol';
+import { FrameBatch } from './frame-batch';
 import { TrackClock } from './track-clock';
 
-/** Frames per batch, at least. */
-const BATCH_FRAMES = 2048;
 /** Blocks kept while this thread is busy: five seconds, at 10 ms each. */
 const MAX_BLOCKS = 500;
 /** An open input delivers within this time, silent or not. */
@@ -48,7 +47,7 @@ export async function captureTrack(
   const shiftMs = Math.abs(awayMs) > SAME_CLOCK_MS ? awayMs : 0;
   const { numberOfChannels: channels, sampleRate } = first;
   const clock = new TrackClock(sampleRate);
-  const batch = new Batch(channels, (startFrame, samples) =>
+  const batch = new FrameBatch(channels, (startFrame, samples) =>
     toMeasure.postMessage(
       { sampleRate, startFrame, startMs: null, counted: false, channels: samples } satisfies ToMeasure,
       samples.map((channel) => channel.buffer as ArrayBuffer),
@@ -57,7 +56,8 @@ export async function captureTrack(
   let closed = false;
   const take = (block: AudioData): boolean => {
     const isSame = block.numberOfChannels === channels && block.sampleRate === sampleRate;
-    if (isSame) batch.push(clock.frameOf(block.timestamp / 1000 + shiftMs, block.numberOfFrames), block);
+    const { numberOfFrames: frames, timestamp } = block;
+    if (isSame) batch.push(clock.frameOf(timestamp / 1000 + shiftMs, frames), samplesOf(block), frames);
     block.close();
     return isSame;
   };
@@ -83,42 +83,10 @@ export async function captureTrack(
   };
 }
 
-/** Collects blocks, so that messages stay few; one after a gap begins anew. */
-class Batch {
-  readonly #channels: number;
-  readonly #post: (startFrame: number, channels: Float32Array[]) => void;
-  #blocks: Float32Array[][] = [];
-  #startFrame = 0;
-  #frames = 0;
-
-  constructor(channels: number, post: (startFrame: number, channels: Float32Array[]) => void) {
-    this.#channels = channels;
-    this.#post = post;
-  }
-
-  push(startFrame: number, block: AudioData): void {
-    if (this.#frames > 0 && startFrame !== this.#startFrame + this.#frames) this.#send();
-    if (this.#frames === 0) this.#startFrame = startFrame;
-    this.#blocks.push(
-      Array.from({ length: this.#channels }, (_, planeIndex) => {
-        const samples = new Float32Array(block.numberOfFrames);
-        block.copyTo(samples, { planeIndex, format: 'f32-planar' });
-        return samples;
-      }),
-    );
-    this.#frames += block.numberOfFrames;
-    if (this.#frames >= BATCH_FRAMES) this.#send();
-  }
-
-  #send(): void {
-    const joined = Array.from({ length: this.#channels }, () => new Float32Array(this.#frames));
-    let at = 0;
-    for (const block of this.#blocks) {
-      joined.forEach((channel, i) => channel.set(block[i] ?? new Float32Array(), at));
-      at += block[0]?.length ?? 0;
-    }
-    this.#post(this.#startFrame, joined);
-    this.#blocks = [];
-    this.#frames = 0;
-  }
+function samplesOf(block: AudioData): Float32Array[] {
+  return Array.from({ length: block.numberOfChannels }, (_, planeIndex) => {
+    const samples = new Float32Array(block.numberOfFrames);
+    block.copyTo(samples, { planeIndex, format: 'f32-planar' });
+    return samples;
+  });
 }

@@ -19,12 +19,14 @@ import { runTake } from './take-flow';
 const TAKE_BARS = 8;
 
 type AlignFlow =
-  /** `rig`: the rig at the end; the outcome is shown while it is unchanged. */
-  | { state: 'idle'; said: string | null; rig: Rig | null }
+  /** `rig`: the rig at the end; the outcome is shown while it is unchanged. `inTime`: all are, and that was confirmed. */
+  | { state: 'idle'; said: string | null; inTime: boolean; rig: Rig | null }
   | { state: 'running'; round: number; step: 'measuring' | 'applying' | 'proving' };
 
 /** Progress of Align all, and the outcome of the last run. */
-export const useAlignFlow = create<{ flow: AlignFlow }>(() => ({ flow: { state: 'idle', said: null, rig: null } }));
+export const useAlignFlow = create<{ flow: AlignFlow }>(() => ({
+  flow: { state: 'idle', said: null, inTime: false, rig: null },
+}));
 
 interface Planned {
   rows: AlignRow[];
@@ -38,6 +40,7 @@ interface Planned {
 export async function alignAll(): Promise<void> {
   if (useAlignFlow.getState().flow.state === 'running') return;
   const wasRolling = isRolling();
+  const beganAt = Date.now();
   const planned: Planned = { rows: [], toleranceMs: 1 };
   const moved = () => planned.rows.filter((row) => alignStatus(row, planned.toleranceMs) === 'apply');
   const flow = runFlow(
@@ -50,7 +53,7 @@ export async function alignAll(): Promise<void> {
         }),
         measure: does(({ proof }: { proof: boolean }) => measureAll(proof)),
         plan: does(async (): Promise<Plan> => {
-          const { problem, ...now } = await planNow();
+          const { problem, ...now } = await planNow(beganAt);
           Object.assign(planned, now);
           // When two takes contradict each other, the next pass is the deciding third.
           const undecided = now.rows.some((row) => alignStatus(row, now.toleranceMs) === 'contradicted');
@@ -75,7 +78,11 @@ export async function alignAll(): Promise<void> {
   const { pass, end } = await flow.done;
   const said = outcome(end, planned, pass);
   const { rig } = useSession.getState();
-  useAlignFlow.setState({ flow: { state: 'idle', said, rig } });
+  const inTime =
+    end.kind === 'aligned' &&
+    planned.rows.length > 0 &&
+    planned.rows.every((row) => alignStatus(row, planned.toleranceMs) === 'there');
+  useAlignFlow.setState({ flow: { state: 'idle', said, inTime, rig } });
   // Best effort: a failed log write doesn't matter here.
   if (rig) await noteEvent({ rigId: rig.id, kind: 'offsets', lines: [`Align all: ${said}`] }).catch(() => undefined);
 }
@@ -101,10 +108,10 @@ export async function measureAll(proof: boolean, only?: readonly string[]): Prom
   return true;
 }
 
-async function planNow(): Promise<Planned & { problem: string | null }> {
+async function planNow(freshFrom: number): Promise<Planned & { problem: string | null }> {
   const { rig } = useSession.getState();
   if (!rig) return { rows: [], toleranceMs: 1, problem: 'No rig is open. Open one in Rig.' };
-  const { rows, problem } = planOffsets(rig, await listTakes(rig.id), audioBufferMs());
+  const { rows, problem } = planOffsets(rig, await listTakes(rig.id), { bufferMs: audioBufferMs(), freshFrom });
   return { rows, toleranceMs: rig.align.toleranceMs, problem };
 }
 
@@ -138,6 +145,7 @@ function standing({ rows, toleranceMs }: Planned, pass: number): string {
     listed(names('type'), 'Enter on the device (see Device offsets)'),
     listed(names('contradicted'), 'Varies between takes. Measure again'),
     listed(names('unmeasured'), 'No reliable measurement'),
+    listed(names('stale'), 'Out of date. Measure again'),
     listed(names('limited'), 'As close as they can get'),
     listed(names('apply'), 'Still off'),
   ];

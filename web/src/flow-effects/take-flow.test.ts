@@ -19,11 +19,20 @@ const room = {
   obeys: true,
   /** Storage is full. */
   full: false,
+  bufferMs: null as number | null,
 };
 const frames = 48_000;
-const report = { believable: true, ci95Ms: [11.9, 12.1], medianMs: 12 };
+const report = {
+  believable: true,
+  ci95Ms: [11.9, 12.1],
+  medianMs: 12,
+  spreadMs: 0.1,
+  matched: 24,
+  missed: 0,
+  extra: 0,
+};
 
-jest.mock('../audio/engine', () => ({ audioBufferMs: () => null }));
+jest.mock('../audio/engine', () => ({ audioBufferMs: () => room.bufferMs }));
 jest.mock('../studio/input', () => ({
   inputDesk: { withClickOnTime: (measurement: () => unknown) => measurement() },
 }));
@@ -66,11 +75,11 @@ jest.mock('../studio/workers', () => {
       if (take) resolve?.({ ...take, status: 'interrupted', ending, frames });
       return Promise.resolve();
     },
-    keepTake: (take: Take) =>
-      Promise.resolve({
-        take: { ...take, lines: take.lines.map((line) => ({ ...line, report })) },
-        saved: !room.full,
-      }),
+    keepTake: async (take: Take) => {
+      const measured = { ...take, lines: take.lines.map((line) => ({ ...line, report })) };
+      if (!room.full) await database.takes.put(measured as Take);
+      return { take: measured, saved: !room.full };
+    },
     planTake: nothing,
     completeTake: () => {
       done();
@@ -99,7 +108,7 @@ const recordingBegan = async () => {
 const states = () => room.said.map(({ kind }) => kind).filter((kind) => kind !== 'solo');
 
 beforeEach(() => {
-  Object.assign(room, { said: [], recording: null, obeys: true, full: false });
+  Object.assign(room, { said: [], recording: null, obeys: true, full: false, bufferMs: null });
   (globalThis as { __APP_VERSION__?: string }).__APP_VERSION__ = 'test';
   useSession.setState({ rig: boathouse(), experiment: {}, input, inputProblem: null, lost: null });
   roll(false);
@@ -236,6 +245,24 @@ test('a chase whose hub hangs ends with the reason, and without an unhandled rej
   process.off('unhandledRejection', unhandled);
   expect(unhandled).not.toHaveBeenCalled();
   expect(useTakeFlow.getState().flow).toMatchObject({ problem: expect.stringContaining('isn’t stopped') as string });
+});
+
+test('an audio buffer that grows during a take doesn’t put the take out of date: its offsets are applied and confirmed', async () => {
+  await database.takes.clear();
+  room.bufferMs = 60;
+  const end = { isOver: false };
+  const going = alignAll().finally(() => (end.isOver = true));
+  while (!end.isOver && !room.recording?.take.proof) {
+    if (room.recording) {
+      room.bufferMs += 10;
+      done();
+    }
+    await new Promise((resolve) => setImmediate(resolve));
+  }
+  expect(end.isOver).toBe(false);
+  endTake();
+  await going;
+  await database.takes.clear();
 });
 
 test('Align that is finished early says how to go back', async () => {

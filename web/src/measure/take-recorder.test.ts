@@ -58,9 +58,23 @@ test('a gap in the audio is filled with silence and counted, to keep the time', 
   expect(sound![4 * BLOCK]).toBeCloseTo((4 * BLOCK) / 100_000, 7);
 });
 
+test('frames that come once more are left out and counted, to keep the time', async () => {
+  const take = newTake();
+  const recorder = new TakeRecorder(take, 0, 1000, () => undefined);
+  for (let frame = 0; frame < RATE; frame += BLOCK) {
+    push(recorder, frame);
+    // As a busy computer delivers it: a part of a block, and a whole one.
+    if (frame === 3 * BLOCK) push(recorder, frame + BLOCK / 2);
+    if (frame === 5 * BLOCK) push(recorder, frame);
+  }
+  const done = await recorder.done;
+  expect(done).toMatchObject({ status: 'done', gaps: 3, frames: RATE });
+  const [sound] = await loadSound(take.id);
+  expect(sound!.every((sample, i) => Math.abs(sample - i / 100_000) < 1e-6)).toBe(true);
+});
+
 test.each([
   ['a changed sample rate', (recorder: TakeRecorder) => push(recorder, 2 * BLOCK, 44_100), /sample rate changed/],
-  ['sound that jumps back', (recorder: TakeRecorder) => push(recorder, 0), /dropped out/],
   ['a hole of more than two seconds', (recorder: TakeRecorder) => push(recorder, 3 * RATE), /dropped out/],
   ['the musician', (recorder: TakeRecorder) => recorder.end('ended early'), /ended early/],
 ])('%s ends it; what was captured is kept', async (_, trouble, why) => {

@@ -57,19 +57,20 @@ export class TakeRecorder {
       this.end('The sample rate changed during the take.');
       return;
     }
-    if (gap < 0 || gap > LONGEST_GAP_SECONDS * sampleRate) {
+    if (Math.abs(gap) > LONGEST_GAP_SECONDS * sampleRate) {
       this.end('Audio dropped out during the take. Check the audio interface, then repeat the take.');
       return;
     }
     if (this.#nextFrame === null)
       this.#learn(sampleRate, startMs + (skip / sampleRate) * 1000, isCounted ? startFrame + skip : null);
-    this.#nextFrame = startFrame + frames;
+    if (gap !== 0) this.#take = { ...this.#take, gaps: (this.#take.gaps ?? 0) + 1 };
     // Silence replaces missing samples to keep the time: all channels miss the same ones, so only those beats are lost.
-    if (gap > 0) {
-      this.#take = { ...this.#take, gaps: (this.#take.gaps ?? 0) + 1 };
-      this.#keep(channels.map(() => new Float32Array(gap)));
-    }
-    this.#keep(channels.map((channel) => channel.slice(skip)));
+    if (gap > 0) this.#keep(channels.map(() => new Float32Array(gap)));
+    // What comes once more is left out.
+    const again = Math.max(0, -gap);
+    if (again >= frames) return;
+    this.#nextFrame = startFrame + frames;
+    this.#keep(channels.map((channel) => channel.slice(Math.max(skip, again))));
     this.#report(sampleRate);
     if (this.#pendingFrames >= CHUNK_SECONDS * sampleRate) this.#write();
     if (startMs + (frames / sampleRate) * 1000 >= this.#toMs) this.#finish('done');

@@ -77,7 +77,7 @@ function receivingNow(rig: Rig, heard: readonly Heard[]): Pick<Evidence, 'receiv
 
 function measuredIn(rig: Rig, takes: readonly Take[], bufferMs: number | null): Evidence['measured'] {
   const measured = new Map<string, 'holds' | { staleBecause: string }>();
-  for (const { gear, now, known, stale } of planOffsets(rig, takes, bufferMs).rows) {
+  for (const { gear, now, known, stale } of planOffsets(rig, takes, { bufferMs }).rows) {
     if (stale) measured.set(gear.id, { staleBecause: stale });
     else if (now) measured.set(gear.id, 'holds');
     else if (known) measured.set(gear.id, { staleBecause: 'its offset has changed since then' });

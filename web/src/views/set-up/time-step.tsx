@@ -26,11 +26,12 @@ export function TimeStep({ rig, onAnother }: { rig: Rig; onAnother: () => void }
   const said = flow.state === 'idle' && flow.rig === rig ? flow.said : null;
   const { rows } = usePlan();
   const { toleranceMs } = rig.align;
-  const inTime = rows.length > 0 && rows.every((row) => alignStatus(row, toleranceMs) === 'there');
+  // The rows are read from the store, and may be older than what was said.
+  const inTime = said !== null && flow.state === 'idle' && flow.inTime;
   return (
     <StepFrame
       above="Last step"
-      title={said && inTime ? 'In time' : said ? 'Not in time yet' : `Bring ${count(ready.length, 'device')} into time`}
+      title={inTime ? 'In time' : said ? 'Not in time yet' : `Bring ${count(ready.length, 'device')} into time`}
       says={
         said ??
         'The hub plays eight bars, measures how late each device sounds, sets its offset, and plays again to confirm it. Have drum machines play quarter notes with a sharp attack.'
@@ -41,7 +42,7 @@ export function TimeStep({ rig, onAnother }: { rig: Rig; onAnother: () => void }
             Add another device
           </Button>
           <Button
-            tone={said && inTime ? 'plain' : 'strong'}
+            tone={inTime ? 'plain' : 'strong'}
             disabled={running || taking || why !== null}
             onClick={() => void alignAll()}
           >
