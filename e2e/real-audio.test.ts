@@ -72,7 +72,9 @@ test('the audio round trip through a real audio server is the same from take to 
     if (machine.calm(beganMs, Date.now())) calm++;
     const [before, last] = (await measured()).slice(-2);
     if (!last?.lines[0]?.report?.believable || !before?.lines[0]?.report?.believable) continue;
-    expect(last.beats.clicksMs).toHaveLength(16);
+    // Two of seven are left out.
+    expect(last.beats.clicksMs!.length).toBeGreaterThanOrEqual(10);
+    expect(last.beats.clicksMs!.length).toBeLessThanOrEqual(12);
     const samples = (take: StoredTake) => ((take.lines[0]?.report?.medianMs ?? NaN) / 1000) * take.sampleRate;
     if (Math.abs(samples(last) - samples(before)) < 0.01) {
       machine.end();
