@@ -38,10 +38,16 @@ export async function giveBack(): Promise<void> {
 const CALIBRATION_BARS = 4;
 
 /**
- * Audio round trip: the hub's click through a cable back into `channel`, against its due time. It may be longer than a
- * beat, so some clicks are left out.
+ * Audio round trip: the hub's click through a cable back into `channel`, against its due time. Audio that has just begun to
+ * flow may drop out: then it is measured once more.
  */
 export async function runCalibration(channel: number): Promise<Take | null> {
+  const take = await calibrate(channel);
+  return take?.status === 'done' && take.gaps ? calibrate(channel) : take;
+}
+
+/** The round trip may be longer than a beat, so some clicks are left out. */
+async function calibrate(channel: number): Promise<Take | null> {
   const wasRolling = isRolling();
   const { result: take } = await measureTake({
     needs: { ports: [], input: true, motion: true },
