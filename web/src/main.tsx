@@ -16,7 +16,7 @@ import { remoteHost } from './studio/remote-host';
 import { watchSongEnds } from './studio/set-list';
 import { useSession } from './studio/session';
 import { runInOneTab } from './studio/single-tab';
-import { endStudio, showLastRig, startEngines, startStudio } from './studio/start';
+import { endStudio, showLastRig, startStudio } from './studio/start';
 import { keepInstalled } from './studio/installed';
 import { planAheadWhenShown } from './studio/plan-ahead';
 import { stayAwake } from './studio/stay-awake';
@@ -39,9 +39,6 @@ async function start({ take = false } = {}): Promise<void> {
     return;
   }
   try {
-    // They are loaded while the first picture is drawn.
-    const engines = Promise.all([startEngines(), loadFilesWorker()]);
-    engines.catch(() => undefined); // Awaited below.
     const rig = await showLastRig();
     flushSync(() =>
       root.render(
@@ -51,8 +48,7 @@ async function start({ take = false } = {}): Promise<void> {
       ),
     );
     await pictureShown();
-    await engines;
-    await startStudio(rig);
+    await Promise.all([startStudio(rig), loadFilesWorker()]);
     watchDrift();
     watchSongEnds();
     remoteHost.begin();

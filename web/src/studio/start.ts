@@ -37,14 +37,10 @@ export async function showLastRig(): Promise<Rig> {
   return rig;
 }
 
-/** Starts the hub and what measures, without a rig yet. Call once. */
-export async function startEngines(): Promise<void> {
+/** Starts the hub with a rig. Call once. */
+export async function startStudio(rig: Rig): Promise<void> {
   for (const adapter of [webMidi, networkPorts, new ClickPort()]) ports.add(adapter);
   await startWorkers({ hub: setUpHub, measure: setUpMeasure, lost: tellLost });
-}
-
-/** Opens a rig once the hub runs. Call once. */
-export async function startStudio(rig: Rig): Promise<void> {
   ports.onChange(({ id, connected }) => connected && rejoin(id));
   // Browsers allow audio only after a user gesture. Prepare it on the very first one, because it blocks this thread for
   // a moment.
