@@ -27,6 +27,7 @@ const FOLLOWERS = 8;
 const MINUTE_MS = 60_000;
 const LOOK_MS = 30_000;
 const READINGS = 6;
+const MOST_KINDS = 12;
 /** A late message within this time after a stall of the machine is explained by it. */
 const STALL_BEFORE_MS = 500;
 const CABLE_MS = 4.5;
@@ -105,6 +106,7 @@ async function soak(page: Page, lastsMs: number, random: SeededRandom): Promise<
   const machine = new MachineWatch();
   await takeOne(page);
   const first = await memory(page, inside);
+  const kinds = await inside.heapByKind();
   const everyMs = Number(values['take-every']) * MINUTE_MS;
   const endMs = Date.now() + lastsMs;
   let takeMs = Date.now() + everyMs;
@@ -134,6 +136,12 @@ async function soak(page: Page, lastsMs: number, random: SeededRandom): Promise<
   machine.end();
   const lateAtMs = await page.driver.executeScript<number[]>('return standIn.counted.lateAtMs');
   const unexplained = lateAtMs.filter((atMs) => machine.calm(atMs - STALL_BEFORE_MS, atMs));
+  const more = [...(await inside.heapByKind())].map(([kind, bytes]) => ({
+    kind,
+    bytes: bytes - (kinds.get(kind) ?? 0),
+  }));
+  const most = more.sort((a, b) => b.bytes - a.bytes).slice(0, MOST_KINDS);
+  console.log(`Page, by kind: ${most.map(({ kind, bytes }) => `${kind} ${(bytes / 1000).toFixed(0)}`).join(', ')} kB`);
   const grown = Object.entries(last).map(([name, bytes]) => `${name} ${mega(bytes - (first[name] ?? 0))}`);
   console.log(
     `Heap growth: ${grown.join(', ')} MB. Late: ${late.late} of ${late.all}, ${late.latestMs.toFixed(0)} ms the latest; ${unexplained.length} of them while the machine was calm.`,
