@@ -106,7 +106,7 @@ async function soak(page: Page, lastsMs: number, random: SeededRandom): Promise<
   const machine = new MachineWatch();
   await takeOne(page);
   const first = await memory(page, inside);
-  const kinds = await inside.heapByKind();
+  const kinds = await uncounted(page, () => inside.heapByKind());
   const everyMs = Number(values['take-every']) * MINUTE_MS;
   const endMs = Date.now() + lastsMs;
   let takeMs = Date.now() + everyMs;
@@ -228,9 +228,20 @@ async function look(page: Page): Promise<Counted> {
   return counted;
 }
 
-/** Collecting garbage for it holds all threads: what is late meanwhile doesn't count. */
-async function memory(page: Page, inside: DevTools): Promise<Record<string, number>> {
+/** Collecting garbage for a reading holds all threads: what is late meanwhile doesn't count. */
+async function uncounted<T>(page: Page, reading: () => Promise<T>): Promise<T> {
   await page.driver.executeScript('window.before_ = structuredClone(standIn.counted)');
+  const read = await reading();
+  await delay(1000);
+  await page.driver.executeScript('Object.assign(standIn.counted, window.before_)');
+  return read;
+}
+
+function memory(page: Page, inside: DevTools): Promise<Record<string, number>> {
+  return uncounted(page, () => heapsOf(inside));
+}
+
+async function heapsOf(inside: DevTools): Promise<Record<string, number>> {
   // The page goes on playing, so a reading includes what it allocated since: the lowest of several is what it holds.
   let heaps = await inside.heaps();
   for (let i = 1; i < READINGS; i++) {
@@ -241,8 +252,6 @@ async function memory(page: Page, inside: DevTools): Promise<Record<string, numb
     );
   }
   const { nodes, jsEventListeners } = await inside.counters();
-  await delay(1000);
-  await page.driver.executeScript('Object.assign(standIn.counted, window.before_)');
   const bytes = Object.entries(heaps).map(([name, used]) => `${name} ${mega(used)}`);
   console.log(`${since()}  heap MB: ${bytes.join(', ')}; ${nodes} nodes, ${jsEventListeners} listeners`);
   return heaps;
