@@ -60,7 +60,7 @@ const LEAST_APART_MS = 3;
 const MOST_APART = 0.2;
 /** Earlier than this part of a beat is rare enough to be doubted. */
 const DOUBTFUL_EARLY = 0.05;
-/** Wireless sound is up to so late (common practice). */
+/** Wireless audio can be this late (common practice). */
 const MOST_LATE_MS = 300;
 const EIGHTH_OFF = [0.375, 0.625] as const;
 

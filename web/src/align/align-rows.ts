@@ -67,8 +67,8 @@ interface Measured {
 
 /**
  * The plan for every follower with an audio return, from its takes, newest first. Takes of other experiments measure
- * landings only incidentally and don't count. `bufferMs`: as in `changedSince`. `freshFrom`: since then, the audio buffer
- * may have grown, but nobody changed it; epoch ms.
+ * landings only incidentally and don't count. `bufferMs`: as in `changedSince`. Takes that
+ * began after `freshFrom`, epoch ms, count whatever the buffer is now: it may have grown by itself.
  */
 export function planOffsets(
   rig: Rig,

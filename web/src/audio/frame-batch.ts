@@ -4,8 +4,8 @@ const BATCH_FRAMES = 2048;
 type Post = (startFrame: number, channels: Float32Array[]) => void;
 
 /**
- * Collects blocks of samples, so that messages stay few. Every batch is contiguous: after missing frames, or frames that
- * come once more, the next one begins. Runs on the audio thread, so it allocates per batch, not per block.
+ * Collects blocks of samples, so that messages stay few. Every batch is contiguous: missing or repeated frames begin a new
+ * one. Runs on the audio thread, so it allocates per batch, not per block.
  */
 export class FrameBatch {
   readonly #post: Post;

@@ -9,18 +9,18 @@ export function notePlayed(frame: number): void {
   if (frames.length > 2 * MOST) frames = frames.slice(-MOST);
 }
 
-/** Of so many clicks in a row, which are left out: so none can be taken for one a beat later. */
+/** Clicks left out of every seven: shifted by any number of beats, the pattern no longer matches itself. */
 const PATTERN = 7;
 const LEFT_OUT = [0, 2];
 
 let clicksOfPattern: number | null = null;
 
-/** From now on, some clicks are left out, or all are played. */
+/** Turns the pattern on, from its beginning, or off. */
 export function leaveSomeOut(some: boolean): void {
   clicksOfPattern = some ? 0 : null;
 }
 
-/** Call for each click that is due; whether it isn’t to be played. */
+/** Call once per click: true if it must not be played. */
 export function isLeftOut(): boolean {
   return clicksOfPattern !== null && LEFT_OUT.includes(clicksOfPattern++ % PATTERN);
 }

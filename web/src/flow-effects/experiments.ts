@@ -38,8 +38,8 @@ export async function giveBack(): Promise<void> {
 const CALIBRATION_BARS = 4;
 
 /**
- * Audio round trip: the hub's click through a cable back into `channel`, against its due time. Audio that has just begun to
- * flow may drop out: then it is measured once more.
+ * Audio round trip: the hub's click through a cable back into `channel`, against its due time. Audio may drop out
+ * while it starts up, so after a dropout it is measured once more.
  */
 export async function runCalibration(channel: number): Promise<Take | null> {
   const take = await calibrate(channel);

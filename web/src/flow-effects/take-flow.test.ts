@@ -5,7 +5,7 @@ import { database } from '../store/database';
 import type { Take } from '../store/records';
 import { useSession } from '../studio/session';
 import { alignAll, useAlignFlow } from './align-flow';
-import { runStarts } from './experiments';
+import { runCalibration, runStarts } from './experiments';
 import { endTake } from './take-desk';
 import { useTakeFlow } from './take-state';
 import { runTake } from './take-flow';
@@ -245,6 +245,19 @@ test('a chase whose hub hangs ends with the reason, and without an unhandled rej
   process.off('unhandledRejection', unhandled);
   expect(unhandled).not.toHaveBeenCalled();
   expect(useTakeFlow.getState().flow).toMatchObject({ problem: expect.stringContaining('isn’t stopped') as string });
+});
+
+test('a round trip is measured once more after a dropout, and only once', async () => {
+  const going = runCalibration(0);
+  for (let times = 0; times < 2; times++) {
+    await recordingBegan();
+    const { take, resolve } = room.recording!;
+    room.recording = null;
+    resolve({ ...take, status: 'done', frames, gaps: 1 });
+  }
+  expect(await going).toMatchObject({ status: 'done', gaps: 1 });
+  expect(room.recording).toBeNull();
+  expect(states()).toEqual(['play', 'stop', 'play', 'stop']);
 });
 
 test('an audio buffer that grows during a take doesn’t put the take out of date: its offsets are applied and confirmed', async () => {

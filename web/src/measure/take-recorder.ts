@@ -66,7 +66,7 @@ export class TakeRecorder {
     if (gap !== 0) this.#take = { ...this.#take, gaps: (this.#take.gaps ?? 0) + 1 };
     // Silence replaces missing samples to keep the time: all channels miss the same ones, so only those beats are lost.
     if (gap > 0) this.#keep(channels.map(() => new Float32Array(gap)));
-    // What comes once more is left out.
+    // Frames that are there already are dropped.
     const again = Math.max(0, -gap);
     if (again >= frames) return;
     this.#nextFrame = startFrame + frames;
