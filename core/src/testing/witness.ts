@@ -38,6 +38,8 @@ interface Settled {
 const TICKS_PER_BEAT = 24;
 /** Eight quarter frames at 24 fps, and a start that lasts 40 ms. */
 const ONE_CODE_MS = 130;
+/** After this long without a code, gear has been left alone. */
+const CODE_PAUSE_MS = 200;
 /** A stopped song isn’t moved again sooner than this. */
 const TURN_MS = 40;
 const DAY_SECONDS = 86_400;
@@ -71,6 +73,9 @@ export class Witness {
   #outOfTouch = false;
   /** The rate has changed while it couldn’t be watched, since it started. */
   #countUnknown = false;
+  /** When the last code was complete, and since when code has come without a pause. */
+  #codeMs = -Infinity;
+  #codeSinceMs = -Infinity;
   /** The last start by machine control, until it is checked. */
   #machineStart: MachineStart | null = null;
 
@@ -182,6 +187,8 @@ export class Witness {
   }
 
   #checkCode({ firstPieceMs, seconds, rate }: Extract<Heard, { kind: 'code' }>, now: Circumstances): void {
+    if (firstPieceMs - this.#codeMs > CODE_PAUSE_MS) this.#codeSinceMs = firstPieceMs;
+    this.#codeMs = now.atMs;
     const { gear, wire, startSeconds, gridAt, leadMs, offsetKnown, winds } = now;
     if (gear.syncsTo !== 'timecode' || concerned(now) || !offsetKnown || winds || rate !== gear.rate) return;
     const offsetMs = wire.settings.timecodeOffsetMs ?? 0;
@@ -190,10 +197,15 @@ export class Witness {
     // just after: gear that is ahead then is where the song will stand, and so is gear that is heard again when the stop
     // is planned already, even if the song is moved once more right after it.
     const aheadMs = Math.max(leadMs(), -offsetMs);
+    // Gear that is late and has just joined is told at once where the song stands, and stays there until its own start.
+    const hasJoined = firstPieceMs - this.#codeSinceMs < offsetMs;
+    const joinedMs = hasJoined ? [this.#codeSinceMs - firstPieceMs] : [];
     const standing =
       wire.settings.standingCode === 'quarterFrames'
         ? [
-            ...[-ONE_CODE_MS, 0, now.atMs - firstPieceMs, aheadMs + ONE_CODE_MS].map((ms) => gridAt(firstPieceMs + ms)),
+            ...[-ONE_CODE_MS, 0, now.atMs - firstPieceMs, aheadMs + ONE_CODE_MS, ...joinedMs].map((ms) =>
+              gridAt(firstPieceMs + ms),
+            ),
             ...range(0, aheadMs + TURN_MS, TURN_MS / 2)
               .map((ms) => gridAt(firstPieceMs + ms))
               .filter((then) => !rolls(then)),
