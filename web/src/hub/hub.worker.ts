@@ -201,6 +201,7 @@ function wake(): void {
     { lastWakeMs },
   );
   lastWakeMs = nowMs;
+  notes.follow(hub.gridAt(nowMs));
   sendTraffic(nowMs + aheadMs);
   // What a stand-in sends arrives at its send time, not earlier.
   studio?.advance(nowMs + aheadMs, nowMs);

@@ -1,6 +1,7 @@
 import { writeNotesFile, type Section } from '@metronomo/core';
 import { create } from 'zustand';
 import { showToast } from '../../toasts/toast-store';
+import { useSession } from '../../studio/session';
 import { hub } from '../../studio/workers';
 import { usePortNames } from '../../studio/use-port-names';
 import { Button } from '../../parts/button';
@@ -11,6 +12,12 @@ import { count } from '../../words/numbers';
 
 /** It goes on while other views are looked at. */
 const useNoteTake = create<{ on: boolean }>(() => ({ on: false }));
+
+useSession.subscribe((now, before) => {
+  if (now.lost === before.lost || now.lost?.which !== 'hub' || !useNoteTake.getState().on) return;
+  useNoteTake.setState({ on: false });
+  showToast('The hub was restarted, and the notes recorded until then are lost. Record them again.');
+});
 
 /** What is played on the inputs, kept by bar and beat, and saved as a MIDI file that lines up with the song. */
 export function NoteTake({ rig }: { rig: Rig }) {
