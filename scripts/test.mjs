@@ -7,6 +7,8 @@ import { run } from './run.mjs';
 const results = mkdtempSync(join(tmpdir(), 'metronomo-test-'));
 let passed = 0;
 let failed = 0;
+const slowest = [];
+const SLOWEST_TOLD = 20;
 
 const secondsSince = (startedAt) => ((Date.now() - startedAt) / 1000).toFixed(0);
 
@@ -38,6 +40,7 @@ async function jestFiles(name, args) {
     stdio: ['ignore', 'ignore', 'inherit'],
   });
   const { testResults = [] } = existsSync(output) ? JSON.parse(readFileSync(output, 'utf8')) : {};
+  slowest.push(...testResults.flatMap(({ assertionResults }) => assertionResults));
   const files = testResults.map((file) => {
     const tests = (status) => file.assertionResults.filter((test) => test.status === status).length;
     const died = file.status === 'failed' && tests('failed') === 0;
@@ -127,5 +130,8 @@ if (built && tools) {
 }
 await reading;
 
+slowest.sort((a, b) => (b.duration ?? 0) - (a.duration ?? 0));
+for (const { duration, fullName } of slowest.slice(0, SLOWEST_TOLD))
+  console.log(`${((duration ?? 0) / 1000).toFixed(0).padStart(4)} s  ${fullName}`);
 console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed === 0 ? 0 : 1);

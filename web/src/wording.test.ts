@@ -95,7 +95,8 @@ const BANNED: [RegExp, string][] = [
 const sources = tracked("'core/src/**/*.ts' 'server/src/**/*.ts' 'web/src/**/*.ts' 'web/src/**/*.tsx'").filter(
   (file) => file !== 'web/src/wording.test.ts',
 );
-const documents = tracked("'*.md' 'docs/*.md'").map((file) => ({ file, text: readFileSync(join(ROOT, file), 'utf8') }));
+const readDocument = (file: string): string => readFileSync(join(ROOT, file), 'utf8');
+const documents = tracked("'*.md' 'docs/*.md'").map((file) => ({ file, text: readDocument(file) }));
 
 test('labels have at most 24 characters, or a reason to be longer', () => {
   const labels = sources.filter((file) => file.endsWith('.tsx')).flatMap(labelsOf);
@@ -118,4 +119,25 @@ test('no text, comment or document uses a phrase that the wording rules ban', ()
     })),
   );
   expect(found).toEqual([]);
+});
+
+test('what the guide and the README name is called so in the app', () => {
+  const straight = (text: string) => plain(text).replaceAll('’', "'");
+  const app = sources.flatMap((file) => [...proseOf(file), ...labelsOf(file)]).map(({ text }) => straight(text));
+  const guide = documents.filter(({ file }) => file.startsWith('docs/guide/')).map(({ text }) => text);
+  const named = [
+    ...guide.flatMap((text) => [...plain(text).matchAll(/\*\*(.+?)\*\*/g)]),
+    ...plain(readDocument('README.md')).matchAll(/(?<!\w)_([^_]+)_(?!\w)/g),
+  ].map(([, name = '']) => straight(name));
+  expect(named.length).toBeGreaterThan(60);
+  const example = '12 ms earlier';
+  expect(named.filter((name) => name !== example && !app.some((text) => text.includes(name)))).toEqual([]);
+});
+
+test('the README explains each question of the Bench', () => {
+  const [, ...questions] = readDocument('web/src/views/bench/bench-view.tsx').split(/text: '(?=[^']+\?')/);
+  const asked = questions.map((rest) => rest.slice(0, rest.indexOf("'")));
+  const rows = [...readDocument('README.md').matchAll(/^\| ([^|]+\?) +\|/gm)].map(([, question]) => question);
+  expect(rows.length).toBe(15);
+  expect(rows.sort()).toEqual(asked.sort());
 });

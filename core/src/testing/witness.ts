@@ -197,7 +197,7 @@ export class Witness {
     // just after: gear that is ahead then is where the song will stand, and so is gear that is heard again when the stop
     // is planned already, even if the song is moved once more right after it.
     const aheadMs = Math.max(leadMs(), -offsetMs);
-    // Gear that is late and has just joined is told at once where the song stands, and stays there until its own start.
+    // Late gear that has just joined receives the song’s position at once, and stays there until its own start.
     const hasJoined = firstPieceMs - this.#codeSinceMs < offsetMs;
     const joinedMs = hasJoined ? [this.#codeSinceMs - firstPieceMs] : [];
     const standing =

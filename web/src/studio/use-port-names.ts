@@ -1,6 +1,6 @@
 import { CLICK_PORT, peerKeyOf } from '../ports/port-ids';
 import { usePorts } from '../ports/port-registry';
-import { STAND_IN_OUTPUTS } from '../store/boathouse';
+import { STAND_IN_INPUTS, STAND_IN_OUTPUTS } from '../store/boathouse';
 import { useSession } from './session';
 
 /** Port names, by the device at the other end. */
@@ -15,7 +15,8 @@ export function usePortNames(): (portId: string) => string {
       (one) => one.portId === portId || (cable && (one.id === cable.from.gearId || one.id === cable.to.gearId)),
     );
     const peer = rig?.peers?.find(({ key }) => key === peerKeyOf(portId));
-    const port = [...outputs, ...inputs, ...STAND_IN_OUTPUTS].find(({ id }) => id === portId);
-    return gear?.name ?? socket?.label ?? peer?.name ?? port?.name ?? portId;
+    const port = [...outputs, ...inputs, ...STAND_IN_OUTPUTS, ...STAND_IN_INPUTS].find(({ id }) => id === portId);
+    const unknown = peerKeyOf(portId) === null ? portId : 'Network peer';
+    return gear?.name ?? socket?.label ?? peer?.name ?? port?.name ?? unknown;
   };
 }
