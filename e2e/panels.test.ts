@@ -1,4 +1,4 @@
-import { By } from 'selenium-webdriver';
+import { By, until } from 'selenium-webdriver';
 import type { Driver } from 'selenium-webdriver/chrome';
 import { violations } from './axe';
 import { openBrowser, type Page } from './browser';
@@ -104,6 +104,41 @@ test('the main button of every question is in sight at 1280 by 800 pixels', asyn
     if (isCovered) covered.push(panel);
   });
   expect(covered).toEqual([]);
+});
+
+/** Buttons whose words stick out, and tabs that something else covers. */
+const CUT_OR_COVERED = `
+  const shown = (kind) => [...document.querySelectorAll(kind)].filter((one) => one.checkVisibility());
+  const isCovered = (one) => {
+    one.scrollIntoView({ block: 'nearest' });
+    const { x, y, width, height } = one.getBoundingClientRect();
+    return !one.contains(document.elementFromPoint(x + width / 2, y + height / 2));
+  };
+  return [
+    ...shown('button').filter((one) => one.scrollWidth > one.clientWidth + 1).map((one) => 'cut: ' + one.textContent),
+    ...shown('main [role=tab]').filter(isCovered).map((one) => 'covered: ' + one.textContent),
+  ];`;
+
+test.each([
+  [1280, 800],
+  [820, 1180],
+  [390, 844],
+])('in a studio without gear, nothing is cut or covered at %i by %i pixels, and each view leads on', async (w, h) => {
+  await size(1280, 800);
+  await page.go('rig');
+  const own = until.elementLocated(By.xpath('//select/option[normalize-space()="My studio"]'));
+  await (await page.driver.wait(own, 10_000)).click();
+  await page.sees('Common studios');
+  await size(w, h);
+  const found: Record<string, string[]> = {};
+  for (const view of ['set-up', ...VIEWS]) {
+    await page.go(view);
+    if (view === 'bench') await page.press('How late is my gear?');
+    await page.sees(/Connect your ports|Common studios|Add gear in Rig|Record a take/);
+    const all = [...(await page.driver.executeScript<string[]>(CUT_OR_COVERED)), ...(await violations(page))];
+    if (all.length > 0) found[view] = all;
+  }
+  expect(found).toEqual({});
 });
 
 test('no console errors', async () => expect(await page.complaints()).toEqual([]));

@@ -43,6 +43,7 @@ export function obstacle(
   input: { channels: number } | null,
   { byCalibration = false, inTurns = false }: { byCalibration?: boolean | undefined; inTurns?: boolean } = {},
 ): string | null {
+  if (rig.gear.length === 0) return 'No gear yet. Add a device in Rig.';
   if (gear.length === 0) return 'Choose at least one follower to measure.';
   if (!input) return 'No audio input is open. Open one in Rig.';
   if (!byCalibration && rig.input.clickChannel >= input.channels)

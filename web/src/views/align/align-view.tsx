@@ -1,5 +1,5 @@
 import { Tabs } from 'radix-ui';
-import { Link } from 'react-router';
+import { AddGearLink } from '../../parts/add-gear-link';
 import { usePlan } from '../../align/use-rows';
 import { useSession } from '../../studio/session';
 import { PanelTabs } from '../../parts/panel-tabs';
@@ -53,9 +53,7 @@ function NothingToAlign() {
       <p className="mb-4 max-w-prose text-soft">
         Shows every follower against the beat, before and after its offset is applied.
       </p>
-      <Link to="/rig" className="border border-ink bg-ink px-3 py-2 text-sm text-sheet">
-        Add gear in Rig
-      </Link>
+      <AddGearLink />
     </div>
   );
 }

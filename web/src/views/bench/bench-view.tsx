@@ -1,6 +1,8 @@
 import clsx from 'clsx';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
+import { AddGearLink } from '../../parts/add-gear-link';
+import { useSession } from '../../studio/session';
 import { ask, useAsked } from '../../studio/asked';
 import { usePrompt } from '../../flow-effects/leader-hands';
 import { useTakeFlow } from '../../flow-effects/take-state';
@@ -252,11 +254,15 @@ const WHAT_IT_DOES: Record<Exclude<QuestionId, WithResults>, string> = {
   drift: 'A long take shows whether a follower drifts off the beat, in parts per million and in ms per song.',
 };
 
+const NEEDS_NO_GEAR: ReadonlySet<QuestionId> = new Set(['calibration', 'loop']);
+
 function NoTakesYet({ question }: { question: Exclude<QuestionId, WithResults> }) {
+  const isEmpty = useSession(({ rig }) => rig?.gear.length === 0);
   return (
     <div className="max-w-prose text-soft">
       <h2 className="mb-2 text-lg font-bold text-ink">No takes yet</h2>
-      <p>{WHAT_IT_DOES[question]}</p>
+      <p className="mb-4">{WHAT_IT_DOES[question]}</p>
+      {isEmpty && !NEEDS_NO_GEAR.has(question) && <AddGearLink />}
     </div>
   );
 }

@@ -157,7 +157,7 @@ function NoEntriesYet() {
     <div className="p-10">
       <h2 className="mb-2 text-lg font-bold">No entries yet</h2>
       <p className="mb-4 max-w-prose text-soft">
-        Takes and Proofs are kept here with their audio, along with every change to the rig and its offsets, and
+        Takes and proofs are kept here with their audio, along with every change to the rig and its offsets, and
         anything that went wrong during playback.
       </p>
       <Link to="/bench" className="border border-ink bg-ink px-3 py-2 text-sm text-sheet">

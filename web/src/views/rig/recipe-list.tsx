@@ -6,7 +6,7 @@ import { showToast } from '../../toasts/toast-store';
 /** For a rig without gear: common studios to begin with. */
 export function RecipeList() {
   return (
-    <section aria-labelledby="recipes" className="absolute inset-x-6 top-12 z-5 max-w-3xl bg-sheet p-4">
+    <section aria-labelledby="recipes" className="h-full max-w-3xl overflow-y-auto px-10 py-4 max-sm:px-5">
       <h2 className="mb-1 text-lg font-bold">Start from your ports</h2>
       <p className="mb-4 flex flex-wrap items-center gap-3 text-sm text-soft">
         <Link to="/set-up" className="border border-ink bg-ink px-3 py-1.5 text-sheet">

@@ -50,6 +50,7 @@ export function RigView() {
   }, []);
   if (!rig) return null;
   const chosen = rig.gear.find(({ id }) => id === chosenId) ?? null;
+  const isEmpty = rig.gear.length === 0;
   return (
     <>
       <RigPaper rig={rig} />
@@ -72,12 +73,14 @@ export function RigView() {
               Guided set-up
             </Link>
             <RigChooser rig={rig} />
-            <p className="ml-auto flex gap-2 text-xs max-xl:hidden" aria-label="Cable colors">
-              <span className="text-clock">— clock</span>
-              <span className="text-timecode">— timecode</span>
-              <span className="text-audio">— notes</span>
-              <span className="text-soft">- - network</span>
-            </p>
+            {!isEmpty && (
+              <p className="ml-auto flex gap-2 text-xs max-xl:hidden" aria-label="Cable colors">
+                <span className="text-clock">— clock</span>
+                <span className="text-timecode">— timecode</span>
+                <span className="text-audio">— notes</span>
+                <span className="text-soft">- - network</span>
+              </p>
+            )}
           </div>
           <div className="relative min-h-0 flex-1">
             <div className="absolute top-1 right-3 z-10 flex gap-1">
@@ -86,12 +89,13 @@ export function RigView() {
                   Reset layout
                 </Button>
               )}
-              <Button tone="quiet" className="bg-sheet" onClick={() => window.print()}>
-                <Printer size={16} aria-hidden /> Print
-              </Button>
+              {!isEmpty && (
+                <Button tone="quiet" className="bg-sheet" onClick={() => window.print()}>
+                  <Printer size={16} aria-hidden /> Print
+                </Button>
+              )}
             </div>
-            {rig.gear.length === 0 && <RecipeList />}
-            <Drawing rig={rig} chosenId={chosenId} onChoose={choose} />
+            {isEmpty ? <RecipeList /> : <Drawing rig={rig} chosenId={chosenId} onChoose={choose} />}
           </div>
         </section>
         <Tabs.Root
@@ -104,7 +108,7 @@ export function RigView() {
               <Tabs.Trigger
                 key={value}
                 value={value}
-                className="flex-1 border-b-2 border-transparent px-1.5 py-3 text-xs whitespace-nowrap text-soft data-[state=active]:border-ink data-[state=active]:text-ink"
+                className="flex-auto border-b-2 border-transparent px-1 py-3 text-xs whitespace-nowrap text-soft data-[state=active]:border-ink data-[state=active]:text-ink"
               >
                 {label}
               </Tabs.Trigger>

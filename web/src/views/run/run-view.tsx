@@ -1,6 +1,6 @@
 import { Tabs } from 'radix-ui';
 import { Suspense, useCallback, useState } from 'react';
-import { Link } from 'react-router';
+import { AddGearLink } from '../../parts/add-gear-link';
 import { useSession } from '../../studio/session';
 import { useFollowers, type Follower } from '../../studio/use-followers';
 import { lazyView } from '../../parts/lazy-view';
@@ -91,9 +91,7 @@ function NoFollowers() {
     <div className="p-10">
       <h2 className="mb-2 text-lg font-bold">No followers yet</h2>
       <p className="mb-4 max-w-prose text-soft">Each follower appears here with its beat lamps, tempo and landings.</p>
-      <Link to="/rig" className="border border-ink bg-ink px-3 py-2 text-sm text-sheet">
-        Add gear in Rig
-      </Link>
+      <AddGearLink />
     </div>
   );
 }

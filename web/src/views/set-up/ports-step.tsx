@@ -58,7 +58,12 @@ export function PortsStep({ rig, onDone }: { rig: Rig; onDone: () => void }) {
             </span>
           </span>
           {!rig.demo && access !== 'granted' && (
-            <Button tone="strong" disabled={access === 'asking'} onClick={() => void webMidi.request()}>
+            <Button
+              tone="strong"
+              className="shrink-0"
+              disabled={access === 'asking'}
+              onClick={() => void webMidi.request()}
+            >
               Connect MIDI
             </Button>
           )}
@@ -73,7 +78,7 @@ export function PortsStep({ rig, onDone }: { rig: Rig; onDone: () => void }) {
             </span>
           </span>
           {!input && (
-            <Button tone={ready ? 'strong' : 'plain'} onClick={openAudio}>
+            <Button tone={ready ? 'strong' : 'plain'} className="shrink-0" onClick={openAudio}>
               Open audio input
             </Button>
           )}

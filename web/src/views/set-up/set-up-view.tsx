@@ -127,7 +127,7 @@ function SetUp({ rig }: { rig: Rig }) {
   const number = gear ? rig.gear.indexOf(gear) + 1 : rig.gear.length + 1;
   const above = `Device ${number}, step ${DEVICE_STEPS.indexOf(place.step) + 1} of ${DEVICE_STEPS.length}`;
   return (
-    <div className="grid min-h-full grid-cols-1 md:grid-cols-[240px_1fr] xl:grid-cols-[260px_1fr_360px]">
+    <div className="grid min-h-full grid-cols-1 max-md:grid-rows-[auto_1fr] md:grid-cols-[240px_1fr] xl:grid-cols-[260px_1fr_360px]">
       <Rail rig={rig} place={place} onGo={go} onEdit={edit} onAnother={another} />
       <div className="min-w-0 p-6 lg:px-10">
         {problem && (
