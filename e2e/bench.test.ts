@@ -314,6 +314,9 @@ test('a follower against the leader’s sound: whether it drifts, and how it tak
   await page.hasMeasured(12);
   await page.press('Finish early');
   await page.sees(/(No measurable drift|Runs [^\n]* (slow|fast)) against Input 14 \(95% interval/, 60_000);
+  // It is shown before it is stored.
+  const isStored = async () => (await newest('drift')).lines[0]!.result !== undefined;
+  await page.driver.wait(isStored, 20_000, 'not stored');
   const [drifting] = (await newest('drift')).lines;
   const { ppm, ci95Ppm } = (drifting!.result as unknown as { report: DriftReport }).report;
   // It follows the leader, so there is none.
