@@ -314,7 +314,7 @@ test('a follower against the leader’s sound: whether it drifts, and how it tak
   await page.hasMeasured(12);
   await page.press('Finish early');
   await page.sees(/(No measurable drift|Runs [^\n]* (slow|fast)) against Input 14 \(95% interval/, 60_000);
-  // It is shown before it is stored.
+  // Under load, the stored take had no result yet although the page showed it.
   const isStored = async () => (await newest('drift')).lines[0]!.result !== undefined;
   await page.driver.wait(isStored, 20_000, 'not stored');
   const [drifting] = (await newest('drift')).lines;

@@ -121,7 +121,7 @@ test('no text, comment or document uses a phrase that the wording rules ban', ()
   expect(found).toEqual([]);
 });
 
-test('what the guide and the README name is called so in the app', () => {
+test('names in the guide and the README exist in the app', () => {
   const straight = (text: string) => plain(text).replaceAll('’', "'");
   const app = sources.flatMap((file) => [...proseOf(file), ...labelsOf(file)]).map(({ text }) => straight(text));
   const guide = documents.filter(({ file }) => file.startsWith('docs/guide/')).map(({ text }) => text);

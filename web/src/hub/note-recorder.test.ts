@@ -28,7 +28,7 @@ test('notes are kept with their place in the song; clock and what is played whil
   expect(recorder.record(false)).toEqual([]);
 });
 
-test('a key that is down at a stop is let go of where the song stopped, and once only', () => {
+test('a note held at a stop ends where the song stopped, once only', () => {
   const recorder = new NoteRecorder();
   recorder.record(true);
   recorder.follow(grid(0.99));
@@ -52,7 +52,7 @@ test.each([
       recorder.follow(grid(0));
     },
   ],
-])('a key that is down when %s is let go of there; one that was released before is not', (_, happen) => {
+])('a note held when %s ends there; one that was released before doesn’t end twice', (_, happen) => {
   const recorder = new NoteRecorder();
   recorder.record(true);
   for (const [beat, note, velocity] of [

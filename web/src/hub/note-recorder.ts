@@ -13,7 +13,7 @@ interface Held {
   times: number;
 }
 
-/** Keeps what is played on the inputs, by where the song is. A key that is still down at a stop is let go of there. */
+/** Keeps what is played on the inputs, by where the song is. Notes still held at a stop end there. */
 export class NoteRecorder {
   #notes: PlayedNote[] | null = null;
   readonly #parsers = new Map<string, MidiParser>();
@@ -31,7 +31,7 @@ export class NoteRecorder {
     return before;
   }
 
-  /** To be told often where the song is, so that a stop or a jump back is noticed. */
+  /** Call often with the current position: notices a stop or a jump back. */
   follow(grid: GridPosition): void {
     if (!this.#notes) return;
     const rolling = rolls(grid);
@@ -50,7 +50,7 @@ export class NoteRecorder {
   #keep(portId: string, message: MidiMessage, beat: number): void {
     if (!this.#notes || !('channel' in message)) return;
     const isNote = message.kind === 'noteOn' || message.kind === 'noteOff';
-    // Many keyboards let go by a note-on without velocity (MIDI 1.0 detailed specification, from memory).
+    // A note-on with velocity 0 is a note-off (MIDI 1.0 detailed specification, from memory).
     const strikes = message.kind === 'noteOn' && message.velocity > 0;
     const letsGo = isNote && !strikes && this.#release(portId, message);
     if (this.#notes.length >= MAX_NOTES && !letsGo) return;

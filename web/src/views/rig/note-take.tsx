@@ -16,7 +16,7 @@ const useNoteTake = create<{ on: boolean }>(() => ({ on: false }));
 useSession.subscribe((now, before) => {
   if (now.lost === before.lost || now.lost?.which !== 'hub' || !useNoteTake.getState().on) return;
   useNoteTake.setState({ on: false });
-  showToast('The hub was restarted, and the notes recorded until then are lost. Record them again.');
+  showToast('The hub was restarted, so the notes recorded so far are lost. Record them again.');
 });
 
 /** What is played on the inputs, kept by bar and beat, and saved as a MIDI file that lines up with the song. */
